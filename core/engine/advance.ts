@@ -1,0 +1,79 @@
+import type { Workflow } from "../workflows/steps.js";
+import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
+import { RunLog } from "./log.js";
+import type { Ports } from "./ports.js";
+import { Asleep, CannotReplay, Paused, StepFailed, Stopped, Unsure } from "./signals.js";
+import { Walk, type Frame, type RunFacts, type Signals } from "./walk.js";
+
+/** Where a run stands after it was taken as far as it goes now. */
+export interface Advanced {
+  /** `queued` when the service is going down and the run goes on at its next start. */
+  state: RunState;
+  /** When to go on, in milliseconds since 1970; with `waiting`. */
+  until?: number;
+  error?: RunError;
+}
+
+/**
+ * Takes a run as far as it goes: walks it from the top, takes each outcome that the journal holds without doing
+ * anything, and acts from the first that it lacks. What happened is in the journal when this resolves.
+ * @throws what the journal's write threw; nothing else
+ */
+export async function advance(
+  workflow: Workflow,
+  facts: RunFacts,
+  ports: Ports,
+  entries: Iterable<Entry>,
+  signals: Signals,
+): Promise<Advanced> {
+  const log = new RunLog(entries);
+  if (!log.started || log.started.format !== journalFormat) {
+    return held("This run's journal was written by another version of the engine.");
+  }
+  const walk = new Walk(workflow, facts, ports, log, signals);
+  const frame: Frame = { prefix: "", log: log.root, steps: {}, locals: {}, halted: () => false };
+  const end = async (
+    state: RunState,
+    more: { error?: RunError; message?: string } = {},
+  ): Promise<Advanced> => {
+    walk.note({ type: "finished", at: ports.clock.now(), state, problems: walk.problems, ...more });
+    await walk.commit();
+    return { state, ...(more.error ? { error: more.error } : {}) };
+  };
+  try {
+    await walk.steps(workflow.steps, frame);
+    return await end("succeeded");
+  } catch (signal) {
+    if (signal instanceof StepFailed) return end("failed", { error: signal.error });
+    if (signal instanceof Stopped) {
+      const message = signal.text === undefined ? {} : { message: signal.text };
+      if (signal.state !== "failed") return end(signal.state, message);
+      return end("failed", {
+        error: {
+          code: "stopped",
+          message: signal.text ?? "Ended as failed by a stop step.",
+          step: signal.path,
+        },
+      });
+    }
+    if (signal instanceof Asleep) {
+      walk.note({ type: "asleep", at: ports.clock.now(), until: signal.until, path: signal.path });
+      await walk.commit();
+      return { state: "waiting", until: signal.until };
+    }
+    if (signal instanceof Unsure) {
+      await walk.commit();
+      return { state: "unsure" };
+    }
+    if (signal instanceof Paused) {
+      await walk.commit();
+      return { state: "queued" };
+    }
+    if (signal instanceof CannotReplay) return held(signal.message);
+    throw signal;
+  }
+}
+
+function held(reason: string): Advanced {
+  return { state: "held", error: { code: "held", message: reason } };
+}

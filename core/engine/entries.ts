@@ -1,0 +1,104 @@
+import type { FailureKind, ResponseHeaders } from "../http/message.js";
+import type { Json, JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+
+/** The version of the entries below; a journal of another version is held, never guessed at. */
+export const journalFormat = 1;
+
+export type RunState =
+  "queued" | "running" | "waiting" | "succeeded" | "failed" | "stopped" | "unsure" | "held" | "skipped";
+
+/** What ended a run or a step badly. `code` is stable; `message` is for people. */
+export interface RunError {
+  code: string;
+  message: string;
+  /** The path of the step at which it happened. */
+  step?: string;
+  status?: number;
+  body?: Json;
+  /** The fault's place in an expression's text. */
+  field?: string;
+}
+
+/** What started a run. */
+export interface Trigger {
+  kind: "by-hand";
+  id: string;
+  /** RFC 3339. */
+  at: string;
+}
+
+/** A request as the journal keeps it: without its authorization. */
+export interface RecordedRequest {
+  method: string;
+  url: string;
+  headers: [string, string][];
+  body?: string;
+}
+
+/** An answer as the journal keeps it. */
+export interface RecordedResponse {
+  status: number;
+  headers: ResponseHeaders;
+  body: Json;
+  url: string;
+  /** What was wrong with the body, where its media type promised something else. */
+  fault?: string;
+}
+
+/** What was added to a request to prove who calls, with the secrets masked. */
+export interface ShownAuthorization {
+  place: string;
+  name: string;
+  value: string;
+}
+
+export type Decision = "happened" | "again" | "skip" | "stop";
+
+interface Common {
+  /** Milliseconds since 1970. */
+  at: number;
+  /** Places in this entry that hold a secret too short to be found by its value. */
+  masked?: Path[];
+}
+
+/** One thing that happened in a run. `path` names the step, inside loops as `huts[17]/lookup`. */
+export type Entry = Common &
+  (
+    | {
+        type: "started";
+        format: number;
+        workflow: string;
+        version: number;
+        origin: string;
+        inputs: Json;
+        trigger: Trigger;
+      }
+    | { type: "secrets"; values: string[]; places: Path[] }
+    | { type: "begun"; path: string; kind: string; data: JsonObject }
+    | { type: "sending"; path: string; attempt: number }
+    | {
+        type: "attempt";
+        path: string;
+        attempt: number;
+        /** When it was sent, in milliseconds since 1970; `at` is when it came out. */
+        sentAt: number;
+        response?: RecordedResponse;
+        failure?: { kind: FailureKind; message: string; sent: boolean };
+        authorization?: ShownAuthorization[];
+        /** Milliseconds until the next attempt; missing when there is none. */
+        wait?: number;
+        /** Whether the answer asked for that wait (Retry-After). */
+        told?: boolean;
+        redirects?: string[];
+      }
+    | { type: "unsure"; path: string; attempt: number; reason: string }
+    | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
+    | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
+    | { type: "item"; path: string; value?: Json; error?: RunError }
+    | { type: "asleep"; until: number; path: string }
+    | { type: "stopping"; by: string }
+    | { type: "finished"; state: RunState; error?: RunError; message?: string; problems: number }
+  );
+
+export type EntryOf<T extends Entry["type"]> = Extract<Entry, { type: T }>;

@@ -1,0 +1,138 @@
+import { TransportFailure, type HttpRequest, type HttpResponse } from "../http/message.js";
+import { utf8 } from "../values/encodings.js";
+import { parseJson, printJson, type Json, type JsonObject } from "../values/json.js";
+import { readWorkflow } from "../workflows/read.js";
+import { advance, type Advanced } from "./advance.js";
+import { journalFormat, type Entry } from "./entries.js";
+import { CredentialMissing, type JournalRow, type Ports } from "./ports.js";
+import type { Credential } from "../credentials/credential.js";
+
+export type Answer = { status: number; body?: Json; headers?: Record<string, string> } | "cut" | "refused";
+
+/** What makes an answer: the request, and how often this method and URL was asked for before. */
+export type Responder = (request: HttpRequest, times: number) => Answer;
+
+/** A world for one run: a clock that jumps, a journal in memory, a far side that counts. */
+export class World {
+  time = Date.UTC(2027, 2, 1, 5);
+  rows: JournalRow[] = [];
+  readonly sent: HttpRequest[] = [];
+  readonly responses: Json[] = [];
+  readonly waits: number[] = [];
+  readonly stop = new AbortController();
+  readonly pause = new AbortController();
+  credentials: Record<string, Credential> = {};
+  constants: JsonObject = {};
+  inputs: JsonObject = {};
+  /** Called before each send; may abort signals or throw. */
+  beforeSend: (request: HttpRequest) => void = () => undefined;
+
+  constructor(
+    readonly file: string,
+    readonly respond: Responder = () => ({ status: 200, body: null }),
+  ) {}
+
+  /** The entries with their true values. */
+  entries(): Entry[] {
+    return this.rows.map((row) => parseJson(row.sealed ?? row.open) as unknown as Entry);
+  }
+
+  start(): void {
+    const entry: Entry = {
+      type: "started",
+      at: this.time,
+      format: journalFormat,
+      workflow: "test",
+      version: 1,
+      origin: "run-1",
+      inputs: this.inputs,
+      trigger: { kind: "by-hand", id: "t1", at: new Date(this.time).toISOString() },
+    };
+    this.rows.push({ open: printJson(entry), sealed: undefined });
+  }
+
+  /** Takes the run as far as it goes, from what the journal holds. */
+  async run(): Promise<Advanced> {
+    const { workflow, problems } = readWorkflow(this.file);
+    if (!workflow)
+      throw new Error(problems.map((problem) => `${problem.line}: ${problem.message}`).join("\n"));
+    if (this.rows.length === 0) this.start();
+    const rouse = AbortSignal.any([this.stop.signal, this.pause.signal]);
+    const signals = {
+      stop: this.stop.signal,
+      pause: this.pause.signal,
+      rouse,
+      cut: new AbortController().signal,
+    };
+    return advance(
+      workflow,
+      { id: "run-1", origin: "run-1", version: 1 },
+      this.#ports(),
+      this.entries(),
+      signals,
+    );
+  }
+
+  /** Runs on through every sleep, as a service would. */
+  async runToEnd(): Promise<Advanced> {
+    for (;;) {
+      const result = await this.run();
+      if (result.state !== "waiting") return result;
+      this.time = Math.max(this.time, result.until as number);
+    }
+  }
+
+  count(method: string): number {
+    return this.sent.filter((request) => request.method === method).length;
+  }
+
+  #ports(): Ports {
+    return {
+      clock: {
+        now: () => this.time,
+        wait: async (millis, signal) => {
+          if ((signal as unknown as globalThis.AbortSignal).aborted) throw signal.reason;
+          this.waits.push(millis);
+          await Promise.resolve();
+          this.time += millis;
+        },
+      },
+      journal: {
+        write: async (rows) => {
+          this.rows.push(...rows);
+          await Promise.resolve();
+        },
+      },
+      transport: { send: async (request) => this.#send(request) },
+      credentials: {
+        read: async (name) => {
+          const credential = this.credentials[name];
+          if (!credential) throw new CredentialMissing(`There is no credential "${name}".`);
+          return credential;
+        },
+      },
+      files: { keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }) },
+      constants: () => this.constants,
+      respond: (response) => this.responses.push(response),
+    };
+  }
+
+  #send(request: HttpRequest): HttpResponse {
+    this.beforeSend(request);
+    const times = this.sent.filter(
+      (other) => other.method === request.method && other.url === request.url,
+    ).length;
+    const answer = this.respond(request, times);
+    if (answer === "refused") throw new TransportFailure("connect", "Nothing listens there.", false);
+    this.sent.push(request);
+    this.time += 10;
+    if (answer === "cut") throw new TransportFailure("cut", "The connection was closed.", true);
+    const body = answer.body === undefined ? new Uint8Array() : utf8(printJson(answer.body));
+    return {
+      status: answer.status,
+      headers: { "content-type": "application/json", ...answer.headers },
+      body,
+      url: request.url,
+    };
+  }
+}

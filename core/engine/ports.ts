@@ -1,0 +1,72 @@
+import type { HttpRequest, HttpResponse } from "../http/message.js";
+import type { Credential } from "../credentials/credential.js";
+import type { Json, JsonObject } from "../values/json.js";
+
+/** Time, as the engine sees it. */
+export interface Clock {
+  /** Milliseconds since 1970. */
+  now(): number;
+  /** Resolves after some milliseconds, or rejects with the signal's reason when it is aborted before. */
+  wait(millis: number, signal: AbortSignal): Promise<void>;
+}
+
+/** One entry as it goes into the store: the open form, and the true one where the two differ. */
+export interface JournalRow {
+  /** JSON with every secret masked. */
+  open: string;
+  /** JSON with the true values; to be sealed. Undefined where nothing was masked. */
+  sealed: string | undefined;
+}
+
+export interface Journal {
+  /**
+   * Writes rows behind those written before. Resolves when they are durable; rows of one call become durable
+   * together, and never before those of an earlier call.
+   */
+  write(rows: JournalRow[]): Promise<void>;
+}
+
+export interface SendOptions {
+  /** Milliseconds. */
+  timeout: { connect: number; answer: number };
+  signal: AbortSignal;
+}
+
+export interface Transport {
+  /**
+   * Sends one request and reads its whole answer; follows no redirect.
+   * @throws TransportFailure when no complete answer came; RequestRefused when the request is not allowed
+   */
+  send(request: HttpRequest, options: SendOptions): Promise<HttpResponse>;
+}
+
+export interface Credentials {
+  /**
+   * The credential of a name, for a request to a URL.
+   * @throws CredentialMissing when it cannot be used
+   */
+  read(name: string, url: string): Promise<Credential>;
+}
+
+/** Why a credential cannot be used; `message` says what to do. */
+export class CredentialMissing extends Error {
+  override name = "CredentialMissing";
+}
+
+export interface Files {
+  /** Keeps bytes for a run; what comes back is a file value. */
+  keep(bytes: Uint8Array, about: { name: string; mediaType: string }): Promise<JsonObject>;
+}
+
+/** Everything outside that a run needs. */
+export interface Ports {
+  clock: Clock;
+  journal: Journal;
+  transport: Transport;
+  credentials: Credentials;
+  files: Files;
+  /** The constants as they are now. */
+  constants(): JsonObject;
+  /** Called once, after the response to the starter is durable. */
+  respond(response: { status: number; headers: JsonObject; body: Json }): void;
+}

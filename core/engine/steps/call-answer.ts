@@ -1,0 +1,29 @@
+import type { JsonObject } from "../../values/json.js";
+import type { StepLog } from "../log.js";
+
+/** The outcome of a call that has ended well, from what the journal holds of its last attempt. */
+export function outcomeOf(log: StepLog): JsonObject {
+  const last = log.attempts.at(-1);
+  const response = last?.response;
+  if (!last || !response) return {};
+  return {
+    status: response.status,
+    headers: response.headers as JsonObject,
+    body: response.body,
+    url: response.url,
+    cookies: cookiesOf(response.headers["set-cookie"]),
+    took: last.at - last.sentAt,
+    attempts: last.attempt,
+  };
+}
+
+/** Names and values of cookies that an answer sets (RFC 6265 section 4.1). */
+function cookiesOf(field: string | string[] | undefined): JsonObject {
+  const cookies: JsonObject = {};
+  for (const line of field === undefined ? [] : [field].flat()) {
+    const [pair = ""] = line.split(";", 1);
+    const at = pair.indexOf("=");
+    if (at > 0) cookies[pair.slice(0, at).trim()] = pair.slice(at + 1).trim();
+  }
+  return cookies;
+}

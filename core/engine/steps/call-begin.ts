@@ -1,0 +1,59 @@
+import { buildRequest, type RequestParts } from "../../http/build.js";
+import { RequestRefused } from "../../http/message.js";
+import { renderUrl } from "../../http/url-template.js";
+import type { Json, JsonObject } from "../../values/json.js";
+import { leastLength } from "../../values/masking.js";
+import type { Path } from "../../values/paths.js";
+import { renderValue, type CallStep, type ValueTemplate } from "../../workflows/steps.js";
+import { derivedSecrets, secretUrlParts } from "../secrets.js";
+import { StepFailed } from "../signals.js";
+import type { Frame, Walk } from "../walk.js";
+
+/** Evaluates the parts of a call once, and notes the request that they make: without its authorization. */
+export function beginCall(walk: Walk, step: CallStep, frame: Frame, path: string): void {
+  const at = walk.ports.clock.now();
+  const scope = walk.scope(frame);
+  const surroundings = walk.surroundings(path, at);
+  const masked: Path[] = [];
+  const render = (field: string, value: ValueTemplate | undefined): JsonObject | undefined => {
+    if (!value) return undefined;
+    const rendered = walk.guarded(path, field, () => renderValue(value, scope, surroundings) ?? null);
+    if (derivedSecrets(walk, value, rendered, scope, [])) masked.push(...placesOf(field));
+    return rendered as JsonObject;
+  };
+  const refusable = <T>(field: string, run: () => T): T => {
+    try {
+      return walk.guarded(path, field, run);
+    } catch (error) {
+      if (error instanceof RequestRefused)
+        throw new StepFailed({ code: error.code, message: error.message, step: path, field });
+      throw error;
+    }
+  };
+  const url = refusable("request", () => renderUrl(step.url, scope, surroundings));
+  const urlSecrets = secretUrlParts(walk, step.url, scope, path, at);
+  walk.secret(urlSecrets, []);
+  if (urlSecrets.some((text) => text.length < leastLength)) masked.push(["data", "request", "url"]);
+  const parts: RequestParts = { method: step.method, url };
+  for (const field of ["query", "headers", "cookies"] as const) {
+    const rendered = render(field, step[field]);
+    if (rendered) parts[field] = rendered;
+  }
+  if (step.body) parts.body = { json: (render("body.json", step.body.json) as Json | undefined) ?? null };
+  const request = refusable("request", () => buildRequest(parts));
+  const constants = walk.constantsRead(step);
+  const data: JsonObject = {
+    request: request as unknown as JsonObject,
+    effect: step.effect,
+    ...(step.using ? { using: step.using } : {}),
+    ...(Object.keys(constants).length > 0 ? { constants } : {}),
+  };
+  walk.note({ type: "begun", path, kind: "request", at, data, ...(masked.length > 0 ? { masked } : {}) });
+}
+
+/** Where a part of a request shows in the journal, for secrets that are too short to be found by value. */
+function placesOf(field: string): Path[] {
+  if (field === "query") return [["data", "request", "url"]];
+  if (field === "body.json") return [["data", "request", "body"]];
+  return [["data", "request", "headers", "*", 1]];
+}

@@ -1,0 +1,75 @@
+import { authorize, type Credential } from "../../credentials/credential.js";
+import { mediaTypeOf, readBody } from "../../http/read.js";
+import type { HttpRequest, HttpResponse, TransportFailure } from "../../http/message.js";
+import type { RecordedResponse, ShownAuthorization } from "../entries.js";
+import type { Ports, SendOptions } from "../ports.js";
+
+/** How one attempt came out. */
+export interface Exchanged {
+  /** When it was sent, in milliseconds since 1970. */
+  sentAt: number;
+  response?: RecordedResponse;
+  failure?: TransportFailure;
+  authorization: ShownAuthorization[];
+  /** The URLs that were passed through, where redirects were followed. */
+  redirects: string[];
+}
+
+const mostRedirects = 5;
+const redirecting = new Set([301, 302, 303, 307, 308]);
+
+/** Authorizes and sends a request, and reads its answer; follows redirects where that is asked for. */
+export async function exchange(
+  ports: Ports,
+  request: HttpRequest,
+  credential: Credential | undefined,
+  options: SendOptions & { follow: boolean },
+): Promise<Exchanged> {
+  const authorized = credential ? authorize(request, credential) : { request, shown: [] };
+  const sentAt = ports.clock.now();
+  const redirects: string[] = [];
+  let response = await ports.transport.send(authorized.request, options);
+  let from = request.url;
+  while (options.follow && redirecting.has(response.status) && redirects.length < mostRedirects) {
+    const to = locationOf(response, from);
+    if (!to) break;
+    redirects.push(from);
+    // A credential never goes to another origin (RFC 9110 section 15.4).
+    const sameOrigin = new URL(to).origin === new URL(request.url).origin;
+    const next: HttpRequest = { ...request, url: to };
+    response = await ports.transport.send(
+      sameOrigin && credential ? authorize(next, credential).request : next,
+      options,
+    );
+    from = to;
+  }
+  return {
+    sentAt,
+    response: await recorded(ports, response, from),
+    authorization: authorized.shown,
+    redirects,
+  };
+}
+
+function locationOf(response: HttpResponse, base: string): string | undefined {
+  const location = response.headers["location"];
+  try {
+    return typeof location === "string" ? new URL(location, base).href : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** The answer as the journal keeps it. Bytes that are neither JSON nor text become a file value. */
+async function recorded(ports: Ports, response: HttpResponse, url: string): Promise<RecordedResponse> {
+  const read = readBody(response);
+  const answer = { status: response.status, headers: response.headers, url };
+  if (read.body !== undefined)
+    return { ...answer, body: read.body, ...(read.fault ? { fault: read.fault } : {}) };
+  const { type } = mediaTypeOf(response.headers["content-type"]);
+  const name = new URL(url).pathname.split("/").filter(Boolean).at(-1) ?? "answer";
+  return {
+    ...answer,
+    body: await ports.files.keep(response.body, { name, mediaType: type || "application/octet-stream" }),
+  };
+}

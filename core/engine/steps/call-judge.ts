@@ -1,0 +1,125 @@
+import type { ValueMap } from "../../expressions/values.js";
+import { nextWait, worthRepeating, type AttemptResult } from "../../http/retry.js";
+import { printForPeople } from "../../values/durations.js";
+import { printJson, type Json } from "../../values/json.js";
+import type { CallStep } from "../../workflows/steps.js";
+import type { EntryOf, RunError } from "../entries.js";
+import type { StepLog } from "../log.js";
+import { StepFailed } from "../signals.js";
+import type { Frame, Walk } from "../walk.js";
+import { statusText } from "./status-text.js";
+
+/** What follows from an attempt: a success (neither field), a failure of the step, or another attempt after a wait. */
+export interface Verdict {
+  error?: RunError;
+  /** Milliseconds. */
+  wait?: number;
+  told?: boolean;
+}
+
+/** Judges an attempt, in the journal or not yet: is it a success, and if not, is it worth another try? */
+export function judge(
+  walk: Walk,
+  step: CallStep,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+  entry: EntryOf<"attempt">,
+): Verdict {
+  const result: AttemptResult = {
+    status: entry.response?.status ?? 0,
+    headers: entry.response?.headers ?? {},
+    failure: entry.failure?.kind ?? null,
+    sent: entry.failure?.sent ?? true,
+  };
+  const earlier = log.attempts.filter((attempt) => attempt.attempt !== entry.attempt);
+  const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
+  const seen: ValueMap = { ...result, body: entry.response?.body ?? null, repeated };
+  delete seen["sent"];
+  try {
+    if (isSuccess(walk, step, frame, path, entry, seen, repeated)) return {};
+    if (!wantsRepeat(walk, step, frame, path, entry, seen, result))
+      return { error: failureOf(walk, step, log, entry, earlier.length) };
+  } catch (error) {
+    if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
+    throw error;
+  }
+  const next = nextWait(step.retry, earlier.length, result, walk.chance(path, entry.attempt), entry.at);
+  if ("wait" in next) return next;
+  const error = failureOf(walk, step, log, entry, earlier.length);
+  if (next.giveUp === "spent") return { error };
+  const asked = `It asks to wait ${printForPeople(next.asked ?? 0)}, which is more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
+  return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };
+}
+
+function isSuccess(
+  walk: Walk,
+  step: CallStep,
+  frame: Frame,
+  path: string,
+  entry: EntryOf<"attempt">,
+  seen: ValueMap,
+  repeated: boolean,
+): boolean {
+  const response = entry.response;
+  if (!response) return false;
+  if (step.success) return walk.condition(step.success, "success", path, frame, entry.at, seen);
+  if (step.method === "DELETE" && repeated && (response.status === 404 || response.status === 410))
+    return true;
+  return response.status >= 200 && response.status <= 299 && response.fault === undefined;
+}
+
+function wantsRepeat(
+  walk: Walk,
+  step: CallStep,
+  frame: Frame,
+  path: string,
+  entry: EntryOf<"attempt">,
+  seen: ValueMap,
+  result: AttemptResult,
+): boolean {
+  const { when, onlyWhen } = step.retry;
+  if (onlyWhen) return walk.condition(onlyWhen, "retry.only-when", path, frame, entry.at, seen);
+  if (worthRepeating(result, step.effect, false)) return true;
+  return when !== undefined && walk.condition(when, "retry.when", path, frame, entry.at, seen);
+}
+
+function failureOf(
+  walk: Walk,
+  step: CallStep,
+  log: StepLog,
+  entry: EntryOf<"attempt">,
+  before: number,
+): RunError {
+  const request = log.begun?.data["request"] as { method: string; url: string } | undefined;
+  const call = `${request?.method ?? step.method} ${walk.masks.text(request?.url ?? "")}`;
+  const tries = before === 0 ? "" : `, at the last of ${before + 1} attempts`;
+  if (entry.failure) {
+    return {
+      code: entry.failure.kind,
+      message: `${call} brought no answer${tries}: ${entry.failure.message}`,
+      ...facts(entry),
+    };
+  }
+  const response = entry.response as NonNullable<typeof entry.response>;
+  if (response.fault && response.status >= 200 && response.status <= 299) {
+    return { code: "bad-answer", message: `${call}: ${response.fault}`, ...facts(entry) };
+  }
+  const said = excerpt(response.body);
+  const why = step.success ? ` and "success" (${step.success.text}) does not hold` : "";
+  return {
+    code: "answer",
+    message: `${call} answered ${response.status}${statusText(response.status)}${why}${tries}${said ? `: ${said}` : "."}`,
+    ...facts(entry),
+  };
+}
+
+function facts(entry: EntryOf<"attempt">): Partial<RunError> {
+  return entry.response ? { status: entry.response.status, body: entry.response.body } : {};
+}
+
+function excerpt(body: Json): string {
+  if (body === null) return "";
+  const text = (typeof body === "string" ? body : printJson(body)).replace(/\s+/g, " ").trim();
+  return text.length > 300 ? `${text.slice(0, 300)}…` : text;
+}

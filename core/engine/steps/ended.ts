@@ -1,0 +1,27 @@
+import type { Json } from "../../values/json.js";
+import type { Step } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import { StepFailed } from "../signals.js";
+import type { Frame, Walk } from "../walk.js";
+
+/**
+ * Takes a step that has ended, without doing anything again. False where it has not ended.
+ * @throws StepFailed where it ended with an error
+ */
+export function takeEnded(walk: Walk, step: Step, frame: Frame, log: StepLog, outcome?: () => Json): boolean {
+  const ended = log.ended;
+  if (!ended) return false;
+  if (ended.error) throw new StepFailed(ended.error);
+  if (ended.skipped === undefined) walk.settle(frame, step, ended.outcome ?? outcome?.() ?? null);
+  return true;
+}
+
+/** Runs what a step evaluates; an expression that fails is the step's failure, noted in the journal. */
+export function evaluated<T>(walk: Walk, step: Step, frame: Frame, log: StepLog, run: () => T): T {
+  try {
+    return run();
+  } catch (error) {
+    if (error instanceof StepFailed) walk.fail(frame, step, log, error.error);
+    throw error;
+  }
+}

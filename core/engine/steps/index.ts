@@ -1,0 +1,33 @@
+import type { Step } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import type { Frame, Walk } from "../walk.js";
+import { walkCall } from "./call.js";
+import { walkEach } from "./each.js";
+import { walkIf } from "./if.js";
+import { walkNote } from "./note.js";
+import { walkRespond } from "./respond.js";
+import { walkSet } from "./set.js";
+import { walkStop } from "./stop.js";
+import { walkWait } from "./wait.js";
+
+/** Walks one step: takes what the journal holds of it, and does what is left. */
+export function walkStep(walk: Walk, step: Step, frame: Frame, log: StepLog): Promise<void> {
+  switch (step.kind) {
+    case "request":
+      return walkCall(walk, step, frame, log);
+    case "if":
+      return walkIf(walk, step, frame, log);
+    case "each":
+      return walkEach(walk, step, frame, log);
+    case "set":
+      return walkSet(walk, step, frame, log);
+    case "wait":
+      return walkWait(walk, step, frame, log);
+    case "respond":
+      return walkRespond(walk, step, frame, log);
+    case "stop":
+      return walkStop(walk, step, frame, log);
+    case "note":
+      return walkNote(walk, step, frame, log);
+  }
+}

@@ -1,0 +1,65 @@
+import { isObject, type Json, type JsonObject } from "../../values/json.js";
+import { renderValue, type RespondStep } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import { derivedSecrets } from "../secrets.js";
+import { StepFailed } from "../signals.js";
+import type { Frame, Walk } from "../walk.js";
+import { evaluated, takeEnded } from "./ended.js";
+
+/** Gives the response to a starter that waits: once a run, and only after it is durable. */
+export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, log: StepLog): Promise<void> {
+  const path = frame.prefix + step.name;
+  if (takeEnded(walk, step, frame, log)) {
+    walk.responded = true;
+    return;
+  }
+  walk.checkSignals(path);
+  const at = walk.ports.clock.now();
+  const scope = walk.scope(frame);
+  const response = evaluated(walk, step, frame, log, () => {
+    if (walk.responded)
+      throw new StepFailed({
+        code: "responded-twice",
+        message: "A response was given already; a run has one.",
+        step: path,
+      });
+    return walk.guarded(path, "respond", () => {
+      const render = (value: RespondStep["body"]) =>
+        value ? (renderValue(value, scope, walk.surroundings(path, at)) ?? null) : null;
+      return {
+        status: statusOf(render(step.status), path),
+        headers: textHeaders(render(step.headers)),
+        body: render(step.body),
+      };
+    });
+  });
+  const masked =
+    step.body && derivedSecrets(walk, step.body, response.body, scope, [["steps", step.name, "body"]])
+      ? [["outcome", "body"]]
+      : [];
+  walk.note({ type: "ended", path, kind: "respond", at, outcome: response, masked });
+  walk.responded = true;
+  walk.settle(frame, step, response);
+  await walk.commit();
+  walk.ports.respond(response);
+}
+
+function statusOf(value: Json, path: string): number {
+  const status = typeof value === "string" && /^\d{3}$/.test(value) ? Number(value) : value;
+  if (typeof status === "number" && Number.isInteger(status) && status >= 200 && status <= 599) return status;
+  throw new StepFailed({
+    code: "bad-value",
+    message: `The status of a response is a number from 200 to 599, not ${String(value)}.`,
+    step: path,
+    field: "respond.status",
+  });
+}
+
+function textHeaders(value: Json): JsonObject {
+  if (!isObject(value)) return {};
+  return Object.fromEntries(
+    Object.entries(value)
+      .filter(([, text]) => text !== null)
+      .map(([name, text]) => [name, String(text)]),
+  );
+}

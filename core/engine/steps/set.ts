@@ -1,0 +1,36 @@
+import { setOwn, type Json, type JsonObject } from "../../values/json.js";
+import { renderValue, type SetStep } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import { derivedSecrets } from "../secrets.js";
+import type { Frame, Walk } from "../walk.js";
+import { evaluated, takeEnded } from "./ended.js";
+
+/** Sets variables. A value that was made from a secret is one itself from here on. */
+export async function walkSet(walk: Walk, step: SetStep, frame: Frame, log: StepLog): Promise<void> {
+  if (!takeEnded(walk, step, frame, log)) {
+    const path = frame.prefix + step.name;
+    walk.checkSignals(path);
+    const at = walk.ports.clock.now();
+    const scope = walk.scope(frame);
+    const outcome: JsonObject = {};
+    const masked: (string | number)[][] = [];
+    for (const [name, value] of step.values) {
+      const rendered = evaluated(walk, step, frame, log, () =>
+        walk.guarded(path, `set.${name}`, () => renderValue(value, scope, walk.surroundings(path, at))),
+      );
+      setOwn(outcome, name, rendered ?? null);
+      if (
+        derivedSecrets(walk, value, rendered ?? null, scope, [
+          ["variables", name],
+          ["steps", step.name, name],
+        ])
+      ) {
+        masked.push(["outcome", name]);
+      }
+    }
+    walk.note({ type: "ended", path, kind: "set", at, outcome, masked });
+    walk.settle(frame, step, outcome);
+  }
+  const values = log.ended?.outcome as JsonObject;
+  for (const name of Object.keys(values)) setOwn(walk.variables, name, values[name] as Json);
+}

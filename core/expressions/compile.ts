@@ -1,0 +1,397 @@
+import { own, setOwn, type JsonObject } from "../values/json.js";
+import { nearest } from "../values/nearest.js";
+import { ExpressionError } from "./errors.js";
+import {
+  article,
+  Evaluation,
+  fail,
+  located,
+  type Locals,
+  type Run,
+  type Surroundings,
+} from "./evaluation.js";
+import { CallFailure, type FunctionEntry } from "./library/entry.js";
+import { findFunction, functions, namespaces } from "./library/table.js";
+import { compileMacro, macroNames } from "./macros.js";
+import { binary, literalValue, negate, OperatorFault } from "./operators.js";
+import { parseExpression, type Node } from "./parse.js";
+import { isMap, kindOfValue, Optional, type Value, type ValueMap } from "./values.js";
+
+/** An expression that was parsed and made ready to run; holds nothing of the data it last saw. */
+export interface Expression {
+  readonly text: string;
+  readonly tree: Node;
+  /**
+   * Evaluates against the names in scope.
+   * @throws ExpressionError, and nothing else
+   */
+  evaluate(scope: ValueMap, surroundings: Surroundings): Value;
+}
+
+/**
+ * @param label names the field in which the expression stands; ids made by `uuid()` depend on it
+ * @param offset where the expression begins in that field's text
+ * @throws ExpressionError with code `syntax`, `too-large` or `unknown-function`
+ */
+export function compile(text: string, label = "", offset = 0): Expression {
+  const tree = parseExpression(text);
+  const run = new Compiler(text, (node) => `${label}:${offset + node.start}`).compile(tree, new Map());
+  return {
+    text,
+    tree,
+    evaluate(scope, surroundings) {
+      try {
+        return run(new Evaluation(scope, surroundings));
+      } catch (error) {
+        throw located(error, tree);
+      }
+    },
+  };
+}
+
+/** Turns a syntax tree into closures. */
+export class Compiler {
+  #slots = 0;
+
+  constructor(
+    readonly text: string,
+    readonly place: (node: Node) => string,
+  ) {}
+
+  newSlot(): number {
+    return this.#slots++;
+  }
+
+  source(node: Node): string {
+    return this.text.slice(node.start, node.end);
+  }
+
+  compile(node: Node, locals: Locals): Run {
+    const run = this.#compile(node, locals);
+    return (evaluation) => {
+      try {
+        evaluation.budget.step(1);
+        return run(evaluation);
+      } catch (error) {
+        throw error instanceof ExpressionError ? error : located(error, node);
+      }
+    };
+  }
+
+  #compile(node: Node, locals: Locals): Run {
+    switch (node.op) {
+      case "literal": {
+        const value = literalValue(node.value);
+        return () => value;
+      }
+      case "name":
+        return this.#name(node.name, node, locals);
+      case "field":
+        return this.#field(node, locals);
+      case "index":
+        return this.#index(node, locals);
+      case "call":
+        return this.#call(node, locals);
+      case "list": {
+        const items = node.items.map((item) => this.compile(item, locals));
+        return (evaluation) => {
+          evaluation.budget.make(items.length);
+          return items.map((item) => item(evaluation));
+        };
+      }
+      case "map":
+        return this.#map(node, locals);
+      case "choice": {
+        const condition = this.condition(node.condition, locals, "The part before ?");
+        const then = this.compile(node.then, locals);
+        const otherwise = this.compile(node.otherwise, locals);
+        return (evaluation) => (condition(evaluation) ? then(evaluation) : otherwise(evaluation));
+      }
+      case "or":
+      case "and":
+        return this.#logic(node, locals);
+      case "not": {
+        const operand = this.condition(node.operand, locals, "What stands after !");
+        return (evaluation) => !operand(evaluation);
+      }
+      case "negate": {
+        const operand = this.compile(node.operand, locals);
+        return (evaluation) => guarded(node, () => negate(operand(evaluation)));
+      }
+      case "binary": {
+        const left = this.compile(node.left, locals);
+        const right = this.compile(node.right, locals);
+        const operate = binary(node.sign);
+        return (evaluation) => {
+          const a = left(evaluation);
+          const b = right(evaluation);
+          return guarded(node, () => operate(a, b, evaluation.budget));
+        };
+      }
+    }
+  }
+
+  /** An expression that must give true or false. */
+  condition(node: Node, locals: Locals, what: string): (evaluation: Evaluation) => boolean {
+    const run = this.compile(node, locals);
+    return (evaluation) => {
+      const value = run(evaluation);
+      if (typeof value === "boolean") return value;
+      return fail(
+        "wrong-kind",
+        `${what} must be true or false; ${this.source(node)} is ${article(kindOfValue(value))}.`,
+        node,
+      );
+    };
+  }
+
+  #name(name: string, node: Node, locals: Locals): Run {
+    const slot = locals.get(name);
+    if (slot !== undefined) return (evaluation) => evaluation.slots[slot] as Value;
+    return (evaluation) => {
+      const value = own(evaluation.scope as JsonObject, name) as Value | undefined;
+      if (value !== undefined) return value;
+      const near = nearest(name, Object.keys(evaluation.scope));
+      return fail(
+        "unknown-name",
+        `There is no "${name}" here${near ? `; did you mean "${near}"?` : "."}`,
+        node,
+      );
+    };
+  }
+
+  #field(node: Node & { op: "field" }, locals: Locals): Run {
+    const object = this.compile(node.object, locals);
+    const key = node.key;
+    return (evaluation) => {
+      const value = object(evaluation);
+      if (node.optional || value instanceof Optional) return optionalKey(value, key);
+      const found =
+        typeof value === "object" && value !== null && isMap(value)
+          ? (own(value as JsonObject, key) as Value)
+          : undefined;
+      return found !== undefined ? found : this.missing(value, key, node.object, node);
+    };
+  }
+
+  /** Says why a key cannot be read, with the path and the nearest key. */
+  missing(value: Value, key: string, objectNode: Node, node: Node): never {
+    const path = this.source(objectNode);
+    if (value === null) {
+      return fail(
+        "null-value",
+        `${path} is null, so it has no "${key}". Say what to take then: default(${this.source(node)}, …).`,
+        node,
+      );
+    }
+    if (!isMap(value)) {
+      return fail("wrong-kind", `${path} is ${article(kindOfValue(value))}, so it has no "${key}".`, node);
+    }
+    if (path === "steps") {
+      const near = nearest(key, Object.keys(value));
+      const meant = near ? ` Did you mean "${near}"?` : "";
+      return fail(
+        "no-such-key",
+        `Step "${key}" has no outcome here: it was skipped, its branch was not taken, or it has not run.${meant} default(…, …) says what to take then.`,
+        node,
+      );
+    }
+    const keys = Object.keys(value);
+    const near = nearest(key, keys);
+    const has = near
+      ? `; it has "${near}"`
+      : keys.length === 0
+        ? "; it is empty"
+        : `; it has ${listed(keys)}`;
+    return fail("no-such-key", `No "${key}" in ${path}${has}.`, node);
+  }
+
+  #index(node: Node & { op: "index" }, locals: Locals): Run {
+    const object = this.compile(node.object, locals);
+    const index = this.compile(node.index, locals);
+    return (evaluation) => {
+      const value = object(evaluation);
+      const at = index(evaluation);
+      if (node.optional || value instanceof Optional) {
+        return Array.isArray(value) || value === null
+          ? optionalItem(value, at)
+          : optionalKey(value, String(at));
+      }
+      if (Array.isArray(value)) {
+        if (typeof at !== "number" || !Number.isInteger(at)) {
+          return fail(
+            "wrong-kind",
+            `An index into a list is a whole number from 0; ${this.source(node.index)} is ${article(kindOfValue(at))}.`,
+            node.index,
+          );
+        }
+        const item = value[at] as Value | undefined;
+        if (item !== undefined) return item;
+        const size =
+          value.length === 0
+            ? "is empty"
+            : `has ${value.length} item${value.length === 1 ? "" : "s"}, counted from 0`;
+        return fail("no-such-index", `No item ${at} in ${this.source(node.object)}: it ${size}.`, node);
+      }
+      const found =
+        typeof value === "object" && value !== null && isMap(value)
+          ? (own(value as JsonObject, String(at)) as Value)
+          : undefined;
+      return found !== undefined ? found : this.missing(value, String(at), node.object, node);
+    };
+  }
+
+  #map(node: Node & { op: "map" }, locals: Locals): Run {
+    const entries = node.entries.map(([key, value]) => ({
+      key: this.compile(key, locals),
+      keyNode: key,
+      value: this.compile(value, locals),
+    }));
+    return (evaluation) => {
+      evaluation.budget.make(entries.length);
+      const map: ValueMap = {};
+      for (const { key, keyNode, value } of entries) {
+        const name = key(evaluation);
+        if (typeof name !== "string" && typeof name !== "number" && typeof name !== "boolean") {
+          fail(
+            "wrong-kind",
+            `A key must be a text, a number or a boolean; ${this.source(keyNode)} is ${article(kindOfValue(name))}.`,
+            keyNode,
+          );
+        }
+        if (own(map as JsonObject, String(name)) !== undefined)
+          fail("bad-value", `The key "${String(name)}" stands here twice.`, keyNode);
+        setOwn(map as JsonObject, String(name), value(evaluation) as never);
+      }
+      return map;
+    };
+  }
+
+  /** `||` and `&&` as in CEL: an error on one side does not matter when the other side decides. */
+  #logic(node: Node & { op: "or" | "and" }, locals: Locals): Run {
+    const decisive = node.op === "or";
+    const sign = decisive ? "||" : "&&";
+    const left = this.condition(node.left, locals, `The left side of ${sign}`);
+    const right = this.condition(node.right, locals, `The right side of ${sign}`);
+    return (evaluation) => {
+      let first: boolean;
+      try {
+        first = left(evaluation);
+      } catch (error) {
+        if (!(error instanceof ExpressionError) || error.code === "budget") throw error;
+        if (right(evaluation) === decisive) return decisive;
+        throw error;
+      }
+      return first === decisive ? decisive : right(evaluation);
+    };
+  }
+
+  #call(node: Node & { op: "call" }, locals: Locals): Run {
+    const macro = compileMacro(this, node, locals);
+    if (macro) return macro;
+    const receiver = node.receiver;
+    const space =
+      receiver?.op === "name" && !locals.has(receiver.name) && namespaces.has(receiver.name)
+        ? receiver.name
+        : undefined;
+    const name = space ? `${space}.${node.name}` : node.name;
+    const entry = findFunction(name, receiver !== undefined && !space);
+    if (!entry) return this.#unknownFunction(name, receiver !== undefined && !space, node);
+    const argNodes = receiver && !space ? [receiver, ...node.args] : node.args;
+    checkCount(entry, argNodes.length, node);
+    const args = argNodes.map((arg) => this.compile(arg, locals));
+    return (evaluation) => {
+      const values = args.map((arg) => arg(evaluation));
+      values.forEach((value, index) => this.#checkKind(entry, index, value, argNodes[index] as Node));
+      try {
+        return entry.call(values, {
+          step: evaluation.budget.step,
+          make: evaluation.budget.make,
+          now: () => evaluation.surroundings.now(),
+          uuid: () => evaluation.uuid(this.place(node)),
+        });
+      } catch (error) {
+        if (error instanceof CallFailure) {
+          const at = error.argument === undefined ? node : (argNodes[error.argument] ?? node);
+          fail(error.code, `${entry.name}: ${error.message}`, at);
+        }
+        throw error;
+      }
+    };
+  }
+
+  #unknownFunction(name: string, method: boolean, node: Node): never {
+    const other = findFunction(name, !method);
+    if (other) {
+      const form = method ? `${name}(…)` : `value.${name}(…)`;
+      return fail("unknown-function", `${name} is written ${form}.`, node);
+    }
+    const near = nearest(name, [...functions.map((known) => known.name), ...macroNames]);
+    return fail(
+      "unknown-function",
+      `There is no function "${name}"${near ? `; did you mean "${near}"?` : "."}`,
+      node,
+    );
+  }
+
+  #checkKind(entry: FunctionEntry, index: number, value: Value, node: Node): void {
+    const parameter = entry.parameters[Math.min(index, entry.parameters.length - 1)];
+    if (!parameter || parameter.kinds === "any") return;
+    const kind = kindOfValue(value);
+    if (parameter.kinds.includes(kind)) return;
+    const wanted = parameter.kinds.map(article).join(" or ");
+    const hint = kind === "null" ? ` default(${this.source(node)}, …) says what to take for null.` : "";
+    fail(
+      "wrong-kind",
+      `${entry.name} wants ${wanted} as ${parameter.name}; ${this.source(node)} is ${article(kind)}.${hint}`,
+      node,
+    );
+  }
+}
+
+function checkCount(entry: FunctionEntry, count: number, node: Node): void {
+  const least = entry.parameters.filter((parameter) => !parameter.optional && !parameter.rest).length;
+  const most = entry.parameters.some((parameter) => parameter.rest) ? Infinity : entry.parameters.length;
+  if (count >= least && count <= most) return;
+  const method = entry.form === "method" ? 1 : 0;
+  const wanted = entry.parameters
+    .slice(method)
+    .map((parameter) => (parameter.optional ? `[${parameter.name}]` : parameter.name));
+  fail(
+    "wrong-arguments",
+    `${entry.name} takes ${wanted.length === 0 ? "nothing" : `(${wanted.join(", ")})`}; ${count - method} given.`,
+    node,
+  );
+}
+
+function guarded(node: Node, operate: () => Value): Value {
+  try {
+    return operate();
+  } catch (error) {
+    if (error instanceof OperatorFault) fail(error.code, error.message, node);
+    throw error;
+  }
+}
+
+function optionalKey(value: Value, key: string): Optional {
+  const inner = value instanceof Optional ? value.value : value;
+  if (inner === undefined || inner === null || typeof inner !== "object" || !isMap(inner))
+    return Optional.none;
+  const found = own(inner as JsonObject, key) as Value | undefined;
+  return found === undefined ? Optional.none : new Optional(found);
+}
+
+function optionalItem(value: Value, at: Value): Optional {
+  const inner = value instanceof Optional ? value.value : value;
+  if (!Array.isArray(inner) || typeof at !== "number") return Optional.none;
+  const found = inner[at] as Value | undefined;
+  return found === undefined ? Optional.none : new Optional(found);
+}
+
+function listed(keys: string[]): string {
+  const shown = keys
+    .slice(0, 6)
+    .map((key) => `"${key}"`)
+    .join(", ");
+  return keys.length > 6 ? `${shown} and ${keys.length - 6} more` : shown;
+}

@@ -1,0 +1,111 @@
+import { percentEncode } from "../values/encodings.js";
+import { isObject, kindOf, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { headerOf, RequestRefused, type HttpRequest } from "./message.js";
+
+/** The parts of a request, with every template already rendered. */
+export interface RequestParts {
+  method: string;
+  /** An absolute http or https URL; it may have a query of its own. */
+  url: string;
+  /** Added to the URL's query: a list repeats the name, null leaves it out. */
+  query?: JsonObject;
+  headers?: JsonObject;
+  cookies?: JsonObject;
+  body?: { json: Json };
+}
+
+const token = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
+
+/**
+ * Builds the request that will be sent, without its authorization.
+ * @throws RequestRefused with code `bad-request` when a part cannot stand in a request
+ */
+export function buildRequest(parts: RequestParts): HttpRequest {
+  const url = withQuery(parts.url, parts.query ?? {});
+  checkUrl(url);
+  const headers: [string, string][] = [];
+  for (const [name, value] of Object.entries(parts.headers ?? {})) {
+    if (!token.test(name))
+      throw new RequestRefused("bad-request", `"${name}" cannot be the name of a header.`);
+    for (const text of texts(value, `The header ${name}`)) headers.push([name, checkHeaderValue(name, text)]);
+  }
+  const cookies = Object.entries(parts.cookies ?? {}).flatMap(([name, value]) =>
+    texts(value, `The cookie ${name}`).map((text) => `${name}=${percentEncode(text)}`),
+  );
+  if (cookies.length > 0) headers.push(["Cookie", cookies.join("; ")]);
+  if (!headerOf(headers, "accept")) headers.push(["Accept", "application/json, */*;q=0.8"]);
+  const request: HttpRequest = { method: parts.method, url, headers };
+  if (parts.body) {
+    request.body = printJson(parts.body.json);
+    if (!headerOf(headers, "content-type")) headers.push(["Content-Type", "application/json"]);
+  }
+  return request;
+}
+
+/** A URL with more query parameters behind those that it has. */
+export function withQuery(url: string, query: JsonObject): string {
+  const pairs: string[] = [];
+  for (const name of Object.keys(query)) {
+    for (const text of texts(own(query, name) as Json, `The query parameter ${name}`)) {
+      pairs.push(`${percentEncode(name)}=${percentEncode(text)}`);
+    }
+  }
+  if (pairs.length === 0) return url;
+  const [head = "", fragment] = url.split("#", 2);
+  const joint = !head.includes("?") ? "?" : /[?&]$/.test(head) ? "" : "&";
+  return `${head}${joint}${pairs.join("&")}${fragment === undefined ? "" : `#${fragment}`}`;
+}
+
+function texts(value: Json, what: string): string[] {
+  if (value === null) return [];
+  if (Array.isArray(value)) return value.flatMap((item) => texts(item, what));
+  if (isObject(value)) {
+    throw new RequestRefused(
+      "bad-request",
+      `${what} cannot be an ${kindOf(value)}; json.print(…) makes a text of it.`,
+    );
+  }
+  return [String(value)];
+}
+
+function checkHeaderValue(name: string, value: string): string {
+  // Field values (RFC 9110 section 5.5): no control characters, and only what one byte holds.
+  for (const character of value) {
+    const code = character.codePointAt(0) as number;
+    if ((code < 32 && code !== 9) || code === 127) {
+      throw new RequestRefused(
+        "bad-request",
+        `The header ${name} holds a line end or another control character.`,
+      );
+    }
+    if (code > 255) {
+      throw new RequestRefused(
+        "bad-request",
+        `The header ${name} holds "${character}", which a header cannot carry. urlEncode(…) or base64.encode(…) may be what its API wants.`,
+      );
+    }
+  }
+  return value.trim();
+}
+
+function checkUrl(text: string): void {
+  let url: URL;
+  try {
+    url = new URL(text);
+  } catch {
+    const missing = !/^[a-z][a-z0-9+.-]*:/i.test(text) ? " It must begin with https:// or http://." : "";
+    throw new RequestRefused("bad-request", `"${text}" is no URL.${missing}`);
+  }
+  if (url.protocol !== "http:" && url.protocol !== "https:") {
+    throw new RequestRefused(
+      "bad-request",
+      `"${url.protocol}//" cannot be called; only https:// and http:// can.`,
+    );
+  }
+  if (url.username || url.password) {
+    throw new RequestRefused(
+      "bad-request",
+      "The URL holds a user or a password. Put them into a credential and name it in `using`.",
+    );
+  }
+}

@@ -1,0 +1,74 @@
+/** An HTTP request as plain data. Header names keep the case in which they were written. */
+export interface HttpRequest {
+  method: string;
+  url: string;
+  headers: [name: string, value: string][];
+  /** The body as it goes over the wire; a text stands for its UTF-8 bytes. */
+  body?: string | Uint8Array;
+}
+
+/** Header fields of a response: lower-case names, repeated fields joined by `, `; `set-cookie` as a list. */
+export interface ResponseHeaders {
+  [name: string]: string | string[];
+}
+
+/** What came back over the wire. */
+export interface HttpResponse {
+  status: number;
+  headers: ResponseHeaders;
+  body: Uint8Array;
+  /** The URL that answered, after redirects. */
+  url: string;
+}
+
+/** How a request failed to bring a response. */
+export type FailureKind = "connect" | "tls" | "dns" | "timeout" | "cut";
+
+/** A request that brought no complete response. */
+export class TransportFailure extends Error {
+  override name = "TransportFailure";
+  constructor(
+    readonly kind: FailureKind,
+    message: string,
+    /** Whether a byte of the request may have been handed to the socket: if so, its fate is unknown. */
+    readonly sent: boolean,
+    /** Whether it was us who cut it off: a stop by hand, or the service going down. */
+    readonly aborted = false,
+  ) {
+    super(message);
+  }
+}
+
+/** A request that is never sent, however often it is tried: an address or a body that is not allowed. */
+export class RequestRefused extends Error {
+  override name = "RequestRefused";
+  constructor(
+    readonly code: "address-refused" | "bad-request" | "answer-too-large",
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/** The field's value in a list of header fields, by any case; the first one. */
+export function headerOf(headers: readonly [string, string][], name: string): string | undefined {
+  return headers.find(([field]) => field.toLowerCase() === name.toLowerCase())?.[1];
+}
+
+/** The header fields of a response as the engine keeps them. */
+export function joinHeaders(
+  fields: Iterable<readonly [string, string | string[] | undefined]>,
+): ResponseHeaders {
+  const joined: ResponseHeaders = {};
+  for (const [name, value] of fields) {
+    if (value === undefined) continue;
+    const key = name.toLowerCase();
+    const values = Array.isArray(value) ? value : [value];
+    if (key === "set-cookie") joined[key] = [...((joined[key] as string[] | undefined) ?? []), ...values];
+    else
+      joined[key] = [joined[key] as string | undefined, ...values]
+        .filter((item) => item !== undefined)
+        .join(", ");
+  }
+  return joined;
+}

@@ -1,0 +1,35 @@
+import type { Surroundings } from "../expressions/evaluation.js";
+import { partValue, type Template } from "../expressions/templates.js";
+import { toText, type ValueMap } from "../expressions/values.js";
+import { percentEncode } from "../values/encodings.js";
+import { RequestRefused } from "./message.js";
+
+/**
+ * Renders a URL. A part that begins the text stands for a base URL and is taken as it is; a part in the path or in
+ * the query is percent-encoded, so that no value can leave its place. A part in the path may not be blank.
+ */
+export function renderUrl(template: Template, scope: ValueMap, surroundings: Surroundings): string {
+  let url = "";
+  let inPath = false;
+  for (const part of template.parts) {
+    if ("text" in part) {
+      url += part.text;
+      inPath ||= /^(?:[a-z][a-z0-9+.-]*:\/\/)?[^/?#]*[/?#]/i.test(part.text);
+      continue;
+    }
+    const text = toText(partValue(part, scope, surroundings));
+    if (!inPath) url += url === "" ? text.replace(/\/+$/, "") : text;
+    else if (text === "" && !url.includes("?")) {
+      throw new RequestRefused(
+        "bad-request",
+        `\${${part.expression.text.trim()}} is blank, and a part of a path cannot be.`,
+      );
+    } else if (text === "." || text === "..") {
+      throw new RequestRefused(
+        "bad-request",
+        `\${${part.expression.text.trim()}} is "${text}", which would change the path.`,
+      );
+    } else url += percentEncode(text);
+  }
+  return url;
+}

@@ -1,0 +1,135 @@
+import { parse as parseLossless, stringify as stringifyLossless } from "lossless-json";
+
+/** A number that a double does not hold, kept by its decimal digits as they were written. */
+export class Exact {
+  constructor(readonly digits: string) {}
+
+  /** The nearest double; for schemas and ordering only. */
+  valueOf(): number {
+    return Number(this.digits);
+  }
+
+  toString(): string {
+    return this.digits;
+  }
+
+  toJSON(): number {
+    sawExact = true;
+    return Number(this.digits);
+  }
+}
+
+let sawExact = false;
+
+export type Json = null | boolean | number | string | Exact | Json[] | JsonObject;
+export interface JsonObject {
+  [key: string]: Json;
+}
+
+export function isObject(value: unknown): value is JsonObject {
+  return typeof value === "object" && value !== null && !Array.isArray(value) && !(value instanceof Exact);
+}
+
+/** An own property of an object, or undefined. Never reads the prototype. */
+export function own(object: JsonObject, key: string): Json | undefined {
+  return Object.prototype.hasOwnProperty.call(object, key) ? object[key] : undefined;
+}
+
+/** Sets an own property, also one named `__proto__`. */
+export function setOwn(object: JsonObject, key: string, value: Json): void {
+  if (key === "__proto__") {
+    Object.defineProperty(object, key, { value, enumerable: true, configurable: true, writable: true });
+  } else object[key] = value;
+}
+
+const longNumber = /[0-9][0-9.]{15,}|[0-9][eE][+-]?[0-9]{3}/;
+
+/** A number from its JSON digits: a double where that keeps the decimal value, else an {@link Exact}. */
+export function numberFromDigits(digits: string): number | Exact {
+  const value = Number(digits);
+  if (!Number.isFinite(value)) return new Exact(digits);
+  return canonicalDecimal(digits) === canonicalDecimal(String(value)) ? value : new Exact(digits);
+}
+
+/**
+ * One spelling for each decimal value: sign, digits without outer zeros, power of ten.
+ * Two JSON numbers are equal exactly when these texts are.
+ */
+export function canonicalDecimal(digits: string): string {
+  const match = /^(-?)(\d+)(?:\.(\d+))?(?:[eE]([+-]?\d+))?$/.exec(digits);
+  if (!match) return digits;
+  const [, sign, whole = "", fraction = "", exponent = "0"] = match;
+  const all = (whole + fraction).replace(/^0+/, "");
+  const trimmed = all.replace(/0+$/, "");
+  if (trimmed === "") return "0";
+  const power = Number(exponent) - fraction.length + (all.length - trimmed.length);
+  return `${sign}${trimmed}e${power}`;
+}
+
+export class JsonSyntaxError extends Error {
+  override name = "JsonSyntaxError";
+  constructor(
+    message: string,
+    /** Offset in UTF-16 code units, where known. */
+    readonly position: number | undefined,
+  ) {
+    super(message);
+  }
+}
+
+/**
+ * Reads JSON text (RFC 8259). Numbers that a double does not hold become {@link Exact}; the slower lossless
+ * reader is used only where a scan of the text finds a candidate.
+ * @throws JsonSyntaxError with the offset of the fault
+ */
+export function parseJson(text: string): Json {
+  try {
+    if (!longNumber.test(text)) return JSON.parse(text) as Json;
+    return parseLossless(text, undefined, { parseNumber: numberFromDigits }) as Json;
+  } catch (error) {
+    const message = (error as Error).message;
+    const at = /position (\d+)/.exec(message);
+    const cut = /Unexpected end|end of (?:JSON|input)/i.test(message);
+    throw new JsonSyntaxError(message, at ? Number(at[1]) : cut ? text.length : undefined);
+  }
+}
+
+/** Prints JSON; {@link Exact} numbers with their own digits. `undefined` members are left out. */
+export function printJson(value: unknown, indent?: number): string {
+  sawExact = false;
+  const plain = JSON.stringify(value, undefined, indent);
+  if (!sawExact) return plain;
+  return stringifyLossless(value, undefined, indent, [
+    { test: (item) => item instanceof Exact, stringify: (item) => (item as Exact).digits },
+  ]) as string;
+}
+
+/** Whether two JSON values are the same: numbers by decimal value, objects without regard to order. */
+export function sameJson(a: Json, b: Json): boolean {
+  if (a === b) return true;
+  if (a instanceof Exact || b instanceof Exact) {
+    const numeric = (value: Json) => value instanceof Exact || typeof value === "number";
+    return numeric(a) && numeric(b) && canonicalDecimal(String(a)) === canonicalDecimal(String(b));
+  }
+  if (Array.isArray(a)) {
+    return (
+      Array.isArray(b) && a.length === b.length && a.every((item, index) => sameJson(item, b[index] as Json))
+    );
+  }
+  if (!isObject(a) || !isObject(b)) return false;
+  const keys = Object.keys(a);
+  if (keys.length !== Object.keys(b).length) return false;
+  return keys.every((key) => {
+    const other = own(b, key);
+    return other !== undefined && sameJson(own(a, key) as Json, other);
+  });
+}
+
+/** A word for the kind of a value, as messages use it: null, boolean, number, text, list, object. */
+export function kindOf(value: Json): string {
+  if (value === null) return "null";
+  if (typeof value === "boolean") return "boolean";
+  if (typeof value === "number" || value instanceof Exact) return "number";
+  if (typeof value === "string") return "text";
+  return Array.isArray(value) ? "list" : "object";
+}

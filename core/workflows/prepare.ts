@@ -1,0 +1,199 @@
+import { compile, type Expression } from "../expressions/compile.js";
+import { ExpressionError } from "../expressions/errors.js";
+import { references, type Reference } from "../expressions/references.js";
+import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
+import { durationHint, parseDuration } from "../values/durations.js";
+import { isObject, type Json, type JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+import { stepName, workflowName, type StepKind } from "./document.js";
+import { prepareStep } from "./prepare-steps.js";
+import { checkReference, type Visible } from "./references.js";
+import type { Source } from "./source.js";
+import type { Step, ValueTemplate, Workflow } from "./steps.js";
+
+/** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
+export class Preparer {
+  #visible: Visible = { steps: new Set(), allSteps: new Set(), names: new Set(), inputs: undefined };
+  #reads: string[][] = [];
+
+  constructor(
+    readonly source: Source,
+    readonly sound: ReadonlyMap<JsonObject, StepKind>,
+  ) {}
+
+  workflow(value: JsonObject): Workflow {
+    const steps = Array.isArray(value["steps"]) ? value["steps"] : [];
+    const inputs = isObject(value["inputs"]) ? value["inputs"] : undefined;
+    this.#visible.inputs = inputs;
+    this.#collectNames(steps, ["steps"]);
+    const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
+    const limits = isObject(value["limits"]) ? value["limits"] : {};
+    return {
+      name: typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "",
+      ...texts(value, ["title", "about"]),
+      ...(inputs ? { inputs } : {}),
+      triggers: Object.fromEntries(Object.keys(triggers).map((name) => [name, { kind: "by-hand" as const }])),
+      limits: typeof limits["at-once"] === "number" ? { atOnce: limits["at-once"] } : {},
+      steps: this.steps(steps, ["steps"]),
+    };
+  }
+
+  /** Prepares a list of steps in order; each sees those before it. */
+  steps(list: Json[], path: Path): Step[] {
+    const prepared: Step[] = [];
+    list.forEach((raw, index) => {
+      if (!isObject(raw)) return;
+      const kind = this.sound.get(raw);
+      const name = typeof raw["step"] === "string" ? raw["step"] : undefined;
+      if (kind) {
+        const outer = this.#reads;
+        this.#reads = [];
+        const step = prepareStep(this, kind, raw, [...path, index]);
+        if (step) prepared.push({ ...step, reads: this.#reads });
+        this.#reads = outer;
+      }
+      if (name) this.#visible.steps.add(name);
+    });
+    return prepared;
+  }
+
+  /** Runs `inner` where more names are in scope, such as a loop's item; the steps inside are not seen afterwards. */
+  within<T>(names: string[], inner: () => T): T {
+    const outer = this.#visible;
+    this.#visible = { ...outer, steps: new Set(outer.steps), names: new Set([...outer.names, ...names]) };
+    try {
+      return inner();
+    } finally {
+      this.#visible = outer;
+    }
+  }
+
+  /** A field that is a bare expression. `more` names what is in scope only here, such as `status`. */
+  expression(value: Json | undefined, path: Path, more: string[] = []): Expression | undefined {
+    if (value === undefined) return undefined;
+    if (this.source.isAlias(path)) {
+      this.source.report(
+        path,
+        "expression",
+        "An expression cannot be a YAML alias (*name). If the * is meant, put the expression in quotes.",
+      );
+      return undefined;
+    }
+    const scalar = this.source.scalar(path);
+    if (
+      scalar?.type === "PLAIN" &&
+      scalar.comment &&
+      !scalar.comment.includes("\n") &&
+      this.#sameLine(path)
+    ) {
+      this.source.report(
+        path,
+        "yaml-cut",
+        `To YAML, what follows " #" is a comment. Put the expression in quotes: "${String(value)}" #${scalar.comment} — or "${String(value)} #${scalar.comment}".`,
+      );
+      return undefined;
+    }
+    const text = String(value);
+    try {
+      const expression = compile(text, label(path));
+      this.#check(references(expression.tree), path, text, more);
+      return expression;
+    } catch (error) {
+      this.#expressionFault(error, path, text);
+      return undefined;
+    }
+  }
+
+  /** A text with `${ … }` parts. */
+  template(value: Json | undefined, path: Path): Template | undefined {
+    if (typeof value !== "string") return undefined;
+    try {
+      const template = parseTemplate(value, label(path));
+      this.#check(templateReferences(template), path, value, []);
+      return template;
+    } catch (error) {
+      this.#expressionFault(error, path, value);
+      return undefined;
+    }
+  }
+
+  /** Any value, with templates in its texts. */
+  value(value: Json, path: Path): ValueTemplate {
+    if (typeof value === "string") {
+      if (!value.includes("${")) return { constant: value };
+      const template = this.template(value, path);
+      return template ? { template } : { constant: value };
+    }
+    if (Array.isArray(value)) {
+      const list = value.map((item, index) => this.value(item, [...path, index]));
+      return list.every((item) => "constant" in item) ? { constant: value } : { list };
+    }
+    if (!isObject(value)) return { constant: value };
+    const entries = Object.keys(value).map(
+      (key) => [key, this.value(value[key] as Json, [...path, key])] as [string, ValueTemplate],
+    );
+    return entries.every(([, inner]) => "constant" in inner) ? { constant: value } : { entries };
+  }
+
+  /** A duration in milliseconds; a problem where it is none. */
+  duration(value: Json | undefined, path: Path): number | undefined {
+    if (value === undefined) return undefined;
+    const millis = typeof value === "string" ? parseDuration(value) : undefined;
+    if (millis !== undefined && millis >= 0) return millis;
+    this.source.report(path, "duration", `"${String(value)}" is no duration. ${durationHint(String(value))}`);
+    return undefined;
+  }
+
+  #check(found: Reference[], path: Path, text: string, more: string[]): void {
+    for (const reference of found) {
+      this.#reads.push(reference.path);
+      const fault = checkReference(reference, this.#visible, more);
+      if (fault)
+        this.source.report(path, "reference", fault, { text, start: reference.start, end: reference.end });
+    }
+  }
+
+  #expressionFault(error: unknown, path: Path, text: string): void {
+    if (!(error instanceof ExpressionError)) throw error;
+    this.source.report(path, "expression", error.message, { text, start: error.start, end: error.end });
+  }
+
+  #sameLine(path: Path): boolean {
+    const range = this.source.scalar(path)?.range;
+    return range ? /^[^\n]*\S[ \t]+#/.test(this.source.text.slice(range[0])) : false;
+  }
+
+  #collectNames(list: Json[], path: Path): void {
+    list.forEach((raw, index) => {
+      if (!isObject(raw)) return;
+      const at = [...path, index];
+      const name = raw["step"];
+      if (typeof name === "string" && stepName.test(name)) {
+        if (this.#visible.allSteps.has(name)) {
+          this.source.report(
+            [...at, "step"],
+            "duplicate-step",
+            `There is a step "${name}" already; each name stands once in a file.`,
+          );
+        }
+        this.#visible.allSteps.add(name);
+      }
+      for (const key of ["then", "else", "steps"])
+        if (Array.isArray(raw[key])) this.#collectNames(raw[key], [...at, key]);
+    });
+  }
+}
+
+/** The part of a field's path behind its step: it names the field in ids made by `uuid()`. */
+function label(path: Path): string {
+  const lastIndex = path.findLastIndex(
+    (part, index) => typeof part === "number" && ["steps", "then", "else"].includes(String(path[index - 1])),
+  );
+  return path.slice(lastIndex + 1).join(".");
+}
+
+export function texts<K extends string>(value: JsonObject, keys: readonly K[]): Partial<Record<K, string>> {
+  const found: Partial<Record<K, string>> = {};
+  for (const key of keys) if (typeof value[key] === "string") found[key] = value[key];
+  return found;
+}

@@ -1,0 +1,227 @@
+import type { z } from "zod";
+import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js";
+import { nearest } from "../values/nearest.js";
+import { valueAt, type Path } from "../values/paths.js";
+import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
+import { Preparer } from "./prepare.js";
+import type { Problem } from "./problems.js";
+import { Source } from "./source.js";
+import type { Workflow } from "./steps.js";
+
+/** A workflow file after reading: ready to run when it has no errors. */
+export interface ReadWorkflow {
+  workflow: Workflow | undefined;
+  problems: Problem[];
+}
+
+/**
+ * Reads a workflow file (YAML 1.2 or JSON) and checks all that can be known without running it. Never throws: what
+ * is wrong comes back as problems with line and column, in the order of the file.
+ */
+export function readWorkflow(text: string): ReadWorkflow {
+  const source = new Source(text);
+  const value = source.value();
+  let workflow: Workflow | undefined;
+  if (value !== undefined) workflow = new Reader(source).read(value);
+  const problems = source.problems.sort((a, b) => a.line - b.line || a.column - b.column);
+  return {
+    workflow: problems.some((problem) => problem.severity === "error") ? undefined : workflow,
+    problems,
+  };
+}
+
+class Reader {
+  /** The steps whose own fields have the right shape. */
+  readonly #sound = new Map<JsonObject, StepKind>();
+
+  constructor(readonly source: Source) {}
+
+  read(value: Json): Workflow | undefined {
+    if (!isObject(value)) {
+      this.source.report(
+        [],
+        "wrong-value",
+        `A workflow file is a mapping that begins with "copper-kettle: 1"; this is ${aKind(value)}.`,
+      );
+      return undefined;
+    }
+    if (value["copper-kettle"] === undefined) {
+      this.source.report(
+        [],
+        "wrong-value",
+        'The marker "copper-kettle: 1" is missing; it says that this is a workflow file.',
+      );
+    }
+    this.#shape(shallowDocument, value, []);
+    const list = Array.isArray(value["steps"]) ? value["steps"] : [];
+    this.#steps(list, ["steps"]);
+    return new Preparer(this.source, this.#sound).workflow(value);
+  }
+
+  /** Checks each step, and the steps in it, against the schema of its kind. */
+  #steps(list: Json[], path: Path): void {
+    list.forEach((step, index) => {
+      const at = [...path, index];
+      const kind = this.#kind(step, at);
+      if (!kind) return;
+      if (this.#shape(shallowSteps[kind], step, at)) this.#sound.set(step as JsonObject, kind);
+      for (const key of ["then", "else", "steps"]) {
+        const inner = (step as JsonObject)[key];
+        if (Array.isArray(inner)) this.#steps(inner, [...at, key]);
+      }
+    });
+  }
+
+  #kind(step: Json, path: Path): StepKind | undefined {
+    if (!isObject(step)) {
+      this.source.report(
+        path,
+        "wrong-value",
+        `A step is a mapping with a name, such as { step: lookup, request: GET https://… }; this is ${aKind(step)}.`,
+      );
+      return undefined;
+    }
+    const found = stepKinds.filter((kind) => step[kind] !== undefined);
+    if (found.length === 1) return found[0];
+    if (found.length > 1) {
+      this.source.reportKey(
+        path,
+        found[1] as string,
+        "wrong-value",
+        `A step is of one kind, and this one has two: ${found.join(" and ")}.`,
+      );
+      return undefined;
+    }
+    const others = Object.keys(step).filter((key) => key !== "step" && key !== "title" && key !== "about");
+    const meant = others.map((key) => ({ key, near: nearest(key, stepKinds) })).find((pair) => pair.near);
+    if (meant)
+      this.source.reportKey(
+        path,
+        meant.key,
+        "unknown-key",
+        `There is no step kind "${meant.key}"; did you mean "${meant.near}"?`,
+      );
+    else
+      this.source.report(
+        path,
+        "wrong-value",
+        `This step does not say what it does. It needs one of: ${stepKinds.join(", ")}.`,
+      );
+    return undefined;
+  }
+
+  #shape(schema: z.ZodType, value: Json, path: Path): boolean {
+    const result = schema.safeParse(value);
+    if (result.success) return true;
+    for (const issue of result.error.issues) {
+      const inner = issue.path as Path;
+      const at = [...path, ...inner];
+      if (issue.code === "unrecognized_keys") {
+        const known = keysAt(schema, inner);
+        for (const key of issue.keys) this.#unknownKey(at, key, known);
+      } else if (issue.code === "invalid_key") {
+        this.source.reportKey(
+          at.slice(0, -1),
+          String(at[at.length - 1]),
+          "wrong-value",
+          `"${String(at[at.length - 1])}" cannot be a name here: ${issue.issues[0]?.message ?? issue.message}.`,
+        );
+      } else if (at.length === 1 && at[0] === "copper-kettle" && valueAt(value, inner) === undefined)
+        continue;
+      else this.source.report(at, "wrong-value", sentence(issue, at, valueAt(value, inner), schema, inner));
+    }
+    return false;
+  }
+
+  #unknownKey(path: Path, key: string, known: string[]): void {
+    const near = nearest(key, known);
+    const meant = near ? `did you mean "${near}"?` : `known here: ${known.join(", ")}.`;
+    this.source.reportKey(path, key, "unknown-key", `There is no key "${key}" here; ${meant}`);
+  }
+}
+
+const words: Record<string, string> = {
+  string: "a text",
+  number: "a number",
+  int: "a whole number",
+  boolean: "true or false",
+  array: "a list",
+  object: "a mapping",
+  record: "a mapping",
+};
+
+function sentence(
+  issue: z.core.$ZodIssue,
+  path: Path,
+  value: Json | undefined,
+  schema: z.ZodType,
+  inner: Path,
+): string {
+  const field = `"${String(path[path.length - 1])}"`;
+  if (value === undefined) return `${field} is missing.`;
+  if (isExpression(schemaAt(schema, inner))) {
+    return `${field} is an expression, such as size(steps.lookup.body.items) > 0; this is ${aKind(value)}. If it begins with [ or {, put it in quotes.`;
+  }
+  switch (issue.code) {
+    case "invalid_type":
+      return `${field} must be ${words[issue.expected] ?? issue.expected}; it is ${aKind(value)}.`;
+    case "invalid_value":
+      return `${field} must be ${issue.values.map((item) => String(item)).join(" or ")}${nearestHint(value, issue.values.map(String))}`;
+    case "invalid_format":
+      return `${field} is "${String(value)}"; it must be ${issue.message.replace(/^Invalid string: /, "")}.`;
+    case "too_small":
+      return `${field} must be at least ${String(issue.minimum)}.`;
+    case "too_big":
+      return `${field} must be at most ${String(issue.maximum)}.`;
+    default:
+      return `${field}: ${issue.message}.`;
+  }
+}
+
+function aKind(value: Json): string {
+  const kind = kindOf(value);
+  return kind === "null" ? "empty" : kind === "object" ? "a mapping" : `a ${kind}`;
+}
+
+function nearestHint(value: Json, choices: string[]): string {
+  const near = typeof value === "string" ? nearest(value, choices) : undefined;
+  return near
+    ? `; did you mean ${near}?`
+    : `, not ${typeof value === "string" ? `"${value}"` : String(value)}.`;
+}
+
+interface Def {
+  type: string;
+  innerType?: z.ZodType;
+  element?: z.ZodType;
+  valueType?: z.ZodType;
+  shape?: Record<string, z.ZodType>;
+  options?: z.ZodType[];
+}
+
+function defOf(schema: z.ZodType): Def {
+  let def = schema.def as unknown as Def;
+  while (def.type === "optional" && def.innerType) def = def.innerType.def as unknown as Def;
+  return def;
+}
+
+function schemaAt(schema: z.ZodType | undefined, path: Path): z.ZodType | undefined {
+  let at: z.ZodType | undefined = schema;
+  for (const part of path) {
+    if (!at) return undefined;
+    const def = defOf(at);
+    at =
+      def.type === "array" ? def.element : def.type === "record" ? def.valueType : def.shape?.[String(part)];
+  }
+  return at;
+}
+
+function keysAt(schema: z.ZodType, path: Path): string[] {
+  const at = schemaAt(schema, path);
+  return at ? Object.keys(defOf(at).shape ?? {}) : [];
+}
+
+function isExpression(schema: z.ZodType | undefined): boolean {
+  const def = schema ? defOf(schema) : undefined;
+  return def?.type === "union" && def.options?.length === 3;
+}

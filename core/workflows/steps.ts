@@ -1,0 +1,95 @@
+import type { Expression } from "../expressions/compile.js";
+import type { Surroundings } from "../expressions/evaluation.js";
+import { renderTemplate, type Template } from "../expressions/templates.js";
+import type { ValueMap } from "../expressions/values.js";
+import type { Effect } from "../http/effect.js";
+import type { RetryPlan } from "../http/retry.js";
+import { setOwn, type Json, type JsonObject } from "../values/json.js";
+
+/** A value of the file, its templates made ready. */
+export type ValueTemplate =
+  | { constant: Json }
+  | { template: Template }
+  | { list: ValueTemplate[] }
+  | { entries: [string, ValueTemplate][] };
+
+/** Renders a value; what gives nothing (an empty optional) is left out of its list or object. */
+export function renderValue(
+  value: ValueTemplate,
+  scope: ValueMap,
+  surroundings: Surroundings,
+): Json | undefined {
+  if ("constant" in value) return value.constant;
+  if ("template" in value) return renderTemplate(value.template, scope, surroundings);
+  if ("list" in value) {
+    return value.list
+      .map((item) => renderValue(item, scope, surroundings))
+      .filter((item) => item !== undefined);
+  }
+  const object: JsonObject = {};
+  for (const [key, inner] of value.entries) {
+    const rendered = renderValue(inner, scope, surroundings);
+    if (rendered !== undefined) setOwn(object, key, rendered);
+  }
+  return object;
+}
+
+export interface StepBase {
+  name: string;
+  title?: string;
+  /** The line of the file on which the step begins. */
+  line: number;
+  /** Every path that the step's own fields read; for finding what depends on a secret. */
+  reads: string[][];
+}
+
+export type CallStep = StepBase & {
+  kind: "request";
+  method: string;
+  url: Template;
+  using?: string;
+  query?: ValueTemplate;
+  headers?: ValueTemplate;
+  cookies?: ValueTemplate;
+  body?: { json: ValueTemplate };
+  effect: Effect;
+  /** Milliseconds. */
+  timeout: { connect: number; answer: number };
+  redirects: "follow" | "none";
+  success?: Expression;
+  retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
+};
+
+export type IfStep = StepBase & { kind: "if"; condition: Expression; then: Step[]; else: Step[] };
+export type EachStep = StepBase & {
+  kind: "each";
+  list: Expression;
+  as: string;
+  atOnce: number;
+  steps: Step[];
+  collect?: Expression;
+};
+export type SetStep = StepBase & { kind: "set"; values: [string, ValueTemplate][] };
+export type WaitStep = StepBase & { kind: "wait"; for?: Template; at?: Template };
+export type RespondStep = StepBase & {
+  kind: "respond";
+  status: ValueTemplate;
+  headers?: ValueTemplate;
+  body?: ValueTemplate;
+};
+export type StopStep = StepBase & { kind: "stop"; as: "succeeded" | "failed"; message?: Template };
+export type NoteStep = StepBase & { kind: "note"; text: Template };
+
+export type Step = CallStep | IfStep | EachStep | SetStep | WaitStep | RespondStep | StopStep | NoteStep;
+
+/** A workflow made ready to run. */
+export interface Workflow {
+  name: string;
+  title?: string;
+  about?: string;
+  /** JSON Schema of the inputs, as it stands in the file. */
+  inputs?: JsonObject;
+  triggers: Record<string, { kind: "by-hand" }>;
+  limits: { atOnce?: number };
+  steps: Step[];
+}
