@@ -126,7 +126,7 @@ steps:
       by: "Marit",
       ...(outcome === undefined ? {} : { outcome }),
     };
-    it.rows.push({ open: JSON.stringify(entry), sealed: undefined });
+    it.add(entry);
   };
 
   it("is not repeated in silence", async () => {
@@ -134,11 +134,9 @@ steps:
     expect((await it.run()).state).toBe("unsure");
     expect((await it.run()).state).toBe("unsure");
     expect(it.count("POST")).toBe(1);
-    expect(it.entries().at(-1)).toMatchObject({
-      type: "unsure",
-      path: "made",
-      reason: "The connection was closed.",
-    });
+    expect(it.entries()).toContainEqual(
+      expect.objectContaining({ type: "unsure", path: "made", reason: "The connection was closed." }),
+    );
   });
 
   it.each([

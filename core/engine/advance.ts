@@ -1,3 +1,4 @@
+import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
 import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
 import { RunLog } from "./log.js";
@@ -28,7 +29,10 @@ export async function advance(
 ): Promise<Advanced> {
   const log = new RunLog(entries);
   if (!log.started || log.started.format !== journalFormat) {
-    return held("This run's journal was written by another version of the engine.");
+    const reason = "This run's journal was written by another version of the engine.";
+    const entry: Entry = { type: "rested", at: ports.clock.now(), state: "held", reason };
+    await ports.journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
+    return { state: "held" };
   }
   const walk = new Walk(workflow, facts, ports, log, signals);
   const frame: Frame = { prefix: "", log: log.root, steps: {}, locals: {}, halted: () => false };
@@ -39,6 +43,11 @@ export async function advance(
     walk.note({ type: "finished", at: ports.clock.now(), state, problems: walk.problems, ...more });
     await walk.commit();
     return { state, ...(more.error ? { error: more.error } : {}) };
+  };
+  const rest = async (how: { state: "waiting" | "unsure" | "held"; until?: number; path?: string; reason?: string }): Promise<Advanced> => {
+    walk.note({ type: "rested", at: ports.clock.now(), ...how });
+    await walk.commit();
+    return { state: how.state, ...(how.until === undefined ? {} : { until: how.until }) };
   };
   try {
     await walk.steps(workflow.steps, frame);
@@ -56,24 +65,13 @@ export async function advance(
         },
       });
     }
-    if (signal instanceof Asleep) {
-      walk.note({ type: "asleep", at: ports.clock.now(), until: signal.until, path: signal.path });
-      await walk.commit();
-      return { state: "waiting", until: signal.until };
-    }
-    if (signal instanceof Unsure) {
-      await walk.commit();
-      return { state: "unsure" };
-    }
+    if (signal instanceof Asleep) return rest({ state: "waiting", until: signal.until, path: signal.path });
+    if (signal instanceof Unsure) return rest({ state: "unsure", path: signal.path });
+    if (signal instanceof CannotReplay) return rest({ state: "held", reason: signal.message });
     if (signal instanceof Paused) {
       await walk.commit();
       return { state: "queued" };
     }
-    if (signal instanceof CannotReplay) return held(signal.message);
     throw signal;
   }
-}
-
-function held(reason: string): Advanced {
-  return { state: "held", error: { code: "held", message: reason } };
 }

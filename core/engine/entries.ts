@@ -96,7 +96,7 @@ export type Entry = Common &
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
     | { type: "item"; path: string; value?: Json; error?: RunError }
-    | { type: "asleep"; until: number; path: string }
+    | { type: "rested"; state: "waiting" | "unsure" | "held"; until?: number; path?: string; reason?: string }
     | { type: "stopping"; by: string }
     | { type: "finished"; state: RunState; error?: RunError; message?: string; problems: number }
   );

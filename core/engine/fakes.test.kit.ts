@@ -48,7 +48,11 @@ export class World {
       inputs: this.inputs,
       trigger: { kind: "by-hand", id: "t1", at: new Date(this.time).toISOString() },
     };
-    this.rows.push({ open: printJson(entry), sealed: undefined });
+    this.add(entry);
+  }
+
+  add(entry: Entry): void {
+    this.rows.push({ entry, open: printJson(entry), sealed: undefined });
   }
 
   /** Takes the run as far as it goes, from what the journal holds. */

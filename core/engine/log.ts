@@ -63,7 +63,7 @@ export class RunLog {
       case "stopping":
         this.stopping = entry;
         return;
-      case "asleep":
+      case "rested":
         return;
       case "item": {
         const { scope, name, index } = this.#locate(entry.path);

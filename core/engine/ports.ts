@@ -1,5 +1,6 @@
 import type { HttpRequest, HttpResponse } from "../http/message.js";
 import type { Credential } from "../credentials/credential.js";
+import type { Entry } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
 
 /** Time, as the engine sees it. */
@@ -12,6 +13,8 @@ export interface Clock {
 
 /** One entry as it goes into the store: the open form, and the true one where the two differ. */
 export interface JournalRow {
+  /** The entry itself, with its true values. */
+  entry: Entry;
   /** JSON with every secret masked. */
   open: string;
   /** JSON with the true values; to be sealed. Undefined where nothing was masked. */

@@ -9,7 +9,8 @@ import { leastLength, MaskSet, maskPlaces } from "../values/masking.js";
 import { valueAt, type Path } from "../values/paths.js";
 import type { Step, Workflow } from "../workflows/steps.js";
 import type { Entry, RunError } from "./entries.js";
-import { RunLog, type ScopeLog, type StepLog } from "./log.js";
+import type { RunLog} from "./log.js";
+import { type ScopeLog, type StepLog } from "./log.js";
 import type { JournalRow, Ports } from "./ports.js";
 import { Asleep, Halted, Paused, StepFailed, Stopped } from "./signals.js";
 import { walkStep } from "./steps/index.js";
@@ -213,9 +214,9 @@ export class Walk {
   #row(entry: Entry): JournalRow {
     const json = printJson(entry);
     const places = entry.masked ?? [];
-    if (places.length === 0 && !this.masks.found(json)) return { open: json, sealed: undefined };
+    if (places.length === 0 && !this.masks.found(json)) return { entry, open: json, sealed: undefined };
     const masked = this.masks.json(maskPlaces(entry as unknown as Json, places));
-    return { open: printJson(masked), sealed: json };
+    return { entry, open: printJson(masked), sealed: json };
   }
 
   /** Takes in secrets that came up: they are masked from here on, in this run, for ever. */

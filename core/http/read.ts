@@ -1,4 +1,5 @@
-import { JsonSyntaxError, parseJson, type Json } from "../values/json.js";
+import type { JsonSyntaxError} from "../values/json.js";
+import { parseJson, type Json } from "../values/json.js";
 import type { HttpResponse } from "./message.js";
 
 /** An answer's body as a value. */

@@ -11,6 +11,8 @@ import type { Workflow } from "./steps.js";
 /** A workflow file after reading: ready to run when it has no errors. */
 export interface ReadWorkflow {
   workflow: Workflow | undefined;
+  /** What could be understood of a file with errors; for showing only. */
+  partial: Workflow | undefined;
   problems: Problem[];
 }
 
@@ -24,10 +26,8 @@ export function readWorkflow(text: string): ReadWorkflow {
   let workflow: Workflow | undefined;
   if (value !== undefined) workflow = new Reader(source).read(value);
   const problems = source.problems.sort((a, b) => a.line - b.line || a.column - b.column);
-  return {
-    workflow: problems.some((problem) => problem.severity === "error") ? undefined : workflow,
-    problems,
-  };
+  const sound = !problems.some((problem) => problem.severity === "error");
+  return { workflow: sound ? workflow : undefined, partial: workflow, problems };
 }
 
 class Reader {

@@ -1,4 +1,5 @@
-import { Exact, numberFromDigits, parseJson, printJson, JsonSyntaxError } from "../../values/json.js";
+import type { JsonSyntaxError } from "../../values/json.js";
+import { Exact, numberFromDigits, parseJson, printJson } from "../../values/json.js";
 import { utf8 } from "../../values/encodings.js";
 import { parseDuration } from "../../values/durations.js";
 import { CallFailure, type FunctionEntry } from "./entry.js";

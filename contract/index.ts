@@ -1,0 +1,4 @@
+export * from "./route.js";
+export * from "./schemas.js";
+export { routes, type Routes } from "./routes.js";
+export * from "./client.js";

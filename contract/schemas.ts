@@ -1,0 +1,165 @@
+import type { Json } from "@copper-kettle/core";
+import { z } from "zod";
+
+/** Any JSON value; numbers that a double does not hold keep their digits. */
+export const json = z.any().meta({ description: "Any JSON value." }) as unknown as z.ZodType<Json>;
+export const jsonObject = z.record(z.string(), json);
+
+export const name = z
+  .string()
+  .regex(/^[a-z0-9](?:[a-z0-9-]{0,62}[a-z0-9])?$/, "a-z, 0-9 and dashes, at most 64 characters")
+  .meta({ description: "a-z, 0-9 and dashes, at most 64 characters" });
+
+export const runState = z
+  .enum(["queued", "running", "waiting", "succeeded", "failed", "stopped", "unsure", "held", "skipped"])
+  .meta({ id: "RunState" });
+
+export const problem = z
+  .object({
+    severity: z.enum(["error", "advice"]),
+    code: z.string(),
+    message: z.string(),
+    line: z.number(),
+    column: z.number(),
+    endLine: z.number(),
+    endColumn: z.number(),
+    field: z.string(),
+  })
+  .meta({ id: "Problem", description: "Something in a workflow file that is wrong or worth a look." });
+
+/** RFC 9457, with what this service adds. */
+export const problemDetails = z
+  .object({
+    type: z.string(),
+    title: z.string(),
+    status: z.number(),
+    detail: z.string().optional(),
+    /** Where the fault is: a field of the body, a query parameter. */
+    errors: z.array(z.object({ field: z.string(), message: z.string() })).optional(),
+    problems: z.array(problem).optional(),
+    run: z.string().optional(),
+  })
+  .meta({ id: "ProblemDetails", description: "Problem details (RFC 9457)." });
+export type ProblemDetails = z.output<typeof problemDetails>;
+
+export const runError = z
+  .object({
+    code: z.string(),
+    message: z.string(),
+    step: z.string().optional(),
+    status: z.number().optional(),
+    body: json.optional(),
+    field: z.string().optional(),
+  })
+  .meta({ id: "RunError" });
+
+export const run = z
+  .object({
+    id: z.string(),
+    workflow: z.string(),
+    version: z.number().meta({ description: "0 stands for the draft of that moment." }),
+    state: runState,
+    trigger: z.object({ kind: z.string(), id: z.string(), at: z.string() }),
+    createdAt: z.string(),
+    startedAt: z.string().nullable(),
+    endedAt: z.string().nullable(),
+    wakeAt: z.string().nullable(),
+    calls: z.number().meta({ description: "How many requests were sent." }),
+    problems: z.number(),
+    error: runError.nullable(),
+    message: z.string().nullable(),
+    unsure: z
+      .array(z.object({ path: z.string(), reason: z.string(), attempt: z.number() }))
+      .meta({ description: "Steps whose call may or may not have arrived, and of which nobody has decided." }),
+  })
+  .meta({ id: "Run" });
+export type Run = z.output<typeof run>;
+
+export const runDetail = run
+  .extend({
+    inputs: json,
+    response: z.object({ status: z.number(), headers: jsonObject, body: json }).nullable(),
+    steps: z
+      .array(
+        z.object({
+          name: z.string(),
+          kind: z.string(),
+          title: z.string().nullable(),
+          line: z.number(),
+          depth: z.number(),
+          calls: z.string().nullable(),
+        }),
+      )
+      .meta({ description: "The outline of the version that runs." }),
+    /** The sequence number of the last commit. */
+    last: z.number(),
+  })
+  .meta({ id: "RunDetail" });
+export type RunDetail = z.output<typeof runDetail>;
+export type OutlineStep = RunDetail["steps"][number];
+
+export const journalEntry = z.object({ seq: z.number(), entry: jsonObject }).meta({ id: "JournalEntry" });
+
+export const workflowSummary = z
+  .object({
+    name: z.string(),
+    title: z.string().nullable(),
+    published: z.number().nullable().meta({ description: "The published version; null while there is none." }),
+    draft: z.boolean().meta({ description: "Whether there is a draft that differs from what is published." }),
+    problems: z.number().meta({ description: "Errors in the draft." }),
+    triggers: z.array(z.string()),
+    changedAt: z.string(),
+    recent: z.array(z.object({ id: z.string(), state: runState, createdAt: z.string() })),
+  })
+  .meta({ id: "WorkflowSummary" });
+
+export const workflowDetail = workflowSummary
+  .extend({
+    text: z.string(),
+    revision: z.number(),
+    about: z.string().nullable(),
+    inputs: jsonObject.nullable(),
+    outline: runDetail.shape.steps,
+    problemList: z.array(problem),
+  })
+  .meta({ id: "WorkflowDetail" });
+export type WorkflowDetail = z.output<typeof workflowDetail>;
+export type WorkflowSummary = z.output<typeof workflowSummary>;
+
+const place = z.enum(["header", "query", "cookie"]);
+const hosts = z
+  .array(z.string().min(1))
+  .meta({ description: "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any." });
+
+export const credentialInput = z
+  .discriminatedUnion("kind", [
+    z.strictObject({ kind: z.literal("bearer"), token: z.string(), hosts: hosts.default([]) }),
+    z.strictObject({
+      kind: z.literal("api-key"),
+      parts: z
+        .array(
+          z.strictObject({
+            place,
+            name: z.string().regex(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, "the name of a header, query parameter or cookie"),
+            prefix: z.string().default(""),
+            secret: z.string(),
+          }),
+        )
+        .min(1),
+      hosts: hosts.default([]),
+    }),
+  ])
+  .meta({ id: "CredentialInput" });
+
+export const credential = z
+  .object({
+    name: z.string(),
+    kind: z.string(),
+    hosts: z.array(z.string()),
+    shown: z.array(z.object({ place: z.string(), name: z.string(), value: z.string() })).meta({ description: "What will be sent, masked." }),
+    usedBy: z.array(z.string()).meta({ description: "Workflows that name it." }),
+    lastUsedAt: z.string().nullable(),
+    changedAt: z.string(),
+  })
+  .meta({ id: "Credential" });
+export type CredentialInfo = z.output<typeof credential>;

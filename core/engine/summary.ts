@@ -1,0 +1,61 @@
+import type { Entry, RunError, RunState } from "./entries.js";
+
+/** What a list of runs shows of one: a consequence of its entries, and of nothing else. */
+export interface RunSummary {
+  state: RunState;
+  startedAt: number | null;
+  endedAt: number | null;
+  /** When to go on; with `waiting`. */
+  wakeAt: number | null;
+  /** How many requests were sent. */
+  calls: number;
+  problems: number;
+  error: RunError | null;
+  message: string | null;
+  /** Steps whose call may or may not have arrived, and of which nobody has decided. */
+  unsure: { path: string; reason: string; attempt: number }[];
+}
+
+export function emptySummary(): RunSummary {
+  return { state: "queued", startedAt: null, endedAt: null, wakeAt: null, calls: 0, problems: 0, error: null, message: null, unsure: [] };
+}
+
+/** Takes one entry into a summary, in the order of the journal. */
+export function summarise(summary: RunSummary, entry: Entry): void {
+  switch (entry.type) {
+    case "started":
+    case "secrets":
+    case "stopping":
+      return;
+    case "rested":
+      summary.state = entry.state;
+      summary.wakeAt = entry.until ?? null;
+      if (entry.reason) summary.message = entry.reason;
+      return;
+    case "decided":
+      summary.state = "queued";
+      summary.unsure = summary.unsure.filter((item) => item.path !== entry.path);
+      return;
+    case "finished":
+      summary.state = entry.state;
+      summary.endedAt = entry.at;
+      summary.wakeAt = null;
+      summary.problems = entry.problems;
+      summary.error = entry.error ?? null;
+      summary.message = entry.message ?? null;
+      return;
+    case "unsure":
+      summary.unsure = [...summary.unsure.filter((item) => item.path !== entry.path), { path: entry.path, reason: entry.reason, attempt: entry.attempt }];
+      summary.calls++;
+      break;
+    case "attempt":
+      summary.calls++;
+      break;
+    case "ended":
+      if (summary.unsure.length > 0) summary.unsure = summary.unsure.filter((item) => item.path !== entry.path);
+      break;
+  }
+  summary.state = "running";
+  summary.startedAt ??= entry.at;
+  summary.wakeAt = null;
+}

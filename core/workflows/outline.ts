@@ -1,0 +1,29 @@
+import type { Step } from "./steps.js";
+
+/** One line of a workflow's outline. */
+export interface OutlineLine {
+  name: string;
+  kind: string;
+  title: string | null;
+  /** The line of the file on which the step begins. */
+  line: number;
+  depth: number;
+  /** What a call calls, as it stands in the file. */
+  calls: string | null;
+}
+
+/** The steps of a workflow from top to bottom, with how deep each is nested. */
+export function outline(steps: readonly Step[], depth = 0): OutlineLine[] {
+  return steps.flatMap((step) => {
+    const line: OutlineLine = {
+      name: step.name,
+      kind: step.kind,
+      title: step.title ?? null,
+      line: step.line,
+      depth,
+      calls: step.kind === "request" ? step.url.source : null,
+    };
+    const inner = step.kind === "if" ? [...step.then, ...step.else] : step.kind === "each" ? step.steps : [];
+    return [line, ...outline(inner, depth + 1)];
+  });
+}

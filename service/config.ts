@@ -1,0 +1,63 @@
+import { homedir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { z } from "zod";
+
+const list = z
+  .string()
+  .default("")
+  .transform((text) => text.split(",").map((part) => part.trim()).filter(Boolean));
+
+const schema = z.object({
+  COPPER_KETTLE_DATA: z.string().min(1).default(join(process.env["XDG_DATA_HOME"] ?? join(homedir(), ".local", "share"), "copper-kettle")),
+  COPPER_KETTLE_LISTEN: z.string().min(1).default("127.0.0.1"),
+  COPPER_KETTLE_PORT: z.coerce.number().int().min(0).max(65_535).default(4100),
+  COPPER_KETTLE_HOST_NAMES: list,
+  COPPER_KETTLE_ALLOW_ADDRESSES: list,
+  COPPER_KETTLE_MOST_ANSWER: z.coerce.number().int().min(1_024).default(52_428_800),
+  COPPER_KETTLE_KEY: z.string().optional(),
+  COPPER_KETTLE_LOG: z.enum(["trace", "debug", "info", "warn", "error", "silent"]).default("info"),
+  COPPER_KETTLE_GRACE: z.coerce.number().int().min(0).default(10_000),
+});
+
+/** How the service was told to run. */
+export interface Config {
+  dataFolder: string;
+  listen: string;
+  port: number;
+  /** Further host names that the service answers to. */
+  hostNames: string[];
+  /** Addresses of the machine's own network that calls may go to. */
+  allowAddresses: string[];
+  /** Bytes. */
+  mostAnswer: number;
+  key: string | undefined;
+  logLevel: string;
+  /** How long what is being sent may take to finish at a stop, in milliseconds. */
+  graceMillis: number;
+  consoleFolder: string;
+}
+
+/**
+ * Reads the configuration from the environment.
+ * @throws Error that names each variable at fault
+ */
+export function readConfig(environment: NodeJS.ProcessEnv): Config {
+  const result = schema.safeParse(environment);
+  if (!result.success) {
+    throw new Error(result.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("\n"));
+  }
+  const values = result.data;
+  return {
+    dataFolder: values.COPPER_KETTLE_DATA,
+    listen: values.COPPER_KETTLE_LISTEN,
+    port: values.COPPER_KETTLE_PORT,
+    hostNames: values.COPPER_KETTLE_HOST_NAMES,
+    allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
+    mostAnswer: values.COPPER_KETTLE_MOST_ANSWER,
+    key: values.COPPER_KETTLE_KEY,
+    logLevel: values.COPPER_KETTLE_LOG,
+    graceMillis: values.COPPER_KETTLE_GRACE,
+    consoleFolder: fileURLToPath(new URL(import.meta.url.includes("/dist/") ? "../../console/dist" : "../console/dist", import.meta.url)),
+  };
+}

@@ -1,0 +1,122 @@
+import express, { type Express, type NextFunction, type Request, type Response } from "express";
+import helmet from "helmet";
+import { randomBytes } from "node:crypto";
+import { existsSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { requireHost } from "./auth.js";
+import type { Context } from "./context.js";
+import { openApiDocument } from "./openapi.js";
+import { serveOthers } from "./other-routes.js";
+import { HttpProblem, notFound, problemOf } from "./problems.js";
+import { serveRuns } from "./run-routes.js";
+import { sendJson } from "./serve-route.js";
+import { serveSession, serveSignIn } from "./session-routes.js";
+import { serveWorkflows } from "./workflow-routes.js";
+
+export interface AppOptions {
+  /** Hosts, with their ports, that this service answers to. */
+  hosts: ReadonlySet<string>;
+  /** The folder of the built console; the API works without it. */
+  consoleFolder: string;
+  /** False while the service is starting or stopping. */
+  ready: () => boolean;
+}
+
+/** The service's whole face: the API under /api, the console everywhere else. */
+export function createApp(context: Context, options: AppOptions): Express {
+  const app = express();
+  app.disable("x-powered-by");
+  app.set("query parser", "simple");
+  app.use(security());
+  app.get("/healthz", (_request, response) => void response.json({ ok: true }));
+  app.get("/readyz", (_request, response) => void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }));
+  app.use(requireHost(options.hosts));
+  app.use(noted(context));
+  app.use("/api", (_request, response, next) => {
+    response.set("Cache-Control", "no-store");
+    next();
+  });
+  app.use(express.text({ type: () => true, limit: "10mb" }));
+  app.get("/api/openapi.json", (_request, response) => sendJson(response, 200, openApiDocument(context.version)));
+  serveSignIn(app, context);
+  app.use("/api", (request, response, next) => {
+    if (request.path === "/schema/workflow") return next();
+    context.auth.require(request, response, next);
+  });
+  serveSession(app, context);
+  serveWorkflows(app, context);
+  serveRuns(app, context);
+  serveOthers(app, context);
+  app.use("/api", (request) => {
+    throw notFound("path", `${request.method} ${request.originalUrl.split("?")[0]}`);
+  });
+  serveConsole(app, options.consoleFolder);
+  app.use(problems(context));
+  return app;
+}
+
+function security() {
+  return (request: Request, response: Response, next: NextFunction): void => {
+    const nonce = randomBytes(16).toString("base64");
+    response.locals["nonce"] = nonce;
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'self'"],
+          scriptSrc: ["'self'"],
+          styleSrc: ["'self'", `'nonce-${nonce}'`],
+          styleSrcAttr: ["'unsafe-inline'"],
+          imgSrc: ["'self'", "data:"],
+          objectSrc: ["'none'"],
+          baseUri: ["'none'"],
+          formAction: ["'self'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      strictTransportSecurity: request.secure,
+      referrerPolicy: { policy: "no-referrer" },
+    })(request, response, next);
+  };
+}
+
+/** One line a request: never with a query, a header or a body, where a secret may be. */
+function noted({ log }: Context) {
+  return (request: Request, response: Response, next: NextFunction): void => {
+    const began = process.hrtime.bigint();
+    response.on("finish", () => {
+      const millis = Number((process.hrtime.bigint() - began) / 1_000_000n);
+      const line = { method: request.method, path: request.originalUrl.split("?")[0], status: response.statusCode, millis };
+      if (response.statusCode >= 500 && response.statusCode !== 502) log.warn(line, "request");
+      else log.debug(line, "request");
+    });
+    next();
+  };
+}
+
+function serveConsole(app: Express, folder: string): void {
+  const page = join(folder, "index.html");
+  app.use(express.static(folder, { index: false, maxAge: "1h" }));
+  app.get(/^\/(?!api\/).*/, (request, response) => {
+    if (/\.[a-z0-9]+$/i.test(request.path)) throw notFound("file", request.path);
+    if (!existsSync(page)) throw new HttpProblem(503, "no-console", "The console is not built", "Build it with: npm run build");
+    const html = readFileSync(page, "utf8").replaceAll("__CSP_NONCE__", String(response.locals["nonce"]));
+    response.set("Cache-Control", "no-store").type("html").send(html);
+  });
+}
+
+function problems({ log }: Context) {
+  return (error: unknown, request: Request, response: Response, _next: NextFunction): void => {
+    let problem = problemOf(error);
+    if (!problem) {
+      log.error({ err: error, path: request.originalUrl.split("?")[0] }, "a request failed in a way that nobody foresaw");
+      problem = new HttpProblem(500, "internal", "The service failed", "This is a fault of the service; its log says more.");
+    }
+    if (response.headersSent) {
+      response.end();
+      return;
+    }
+    for (const [name, value] of Object.entries(problem.headers)) response.set(name, value);
+    sendJson(response, problem.status, problem.details(), "application/problem+json");
+  };
+}

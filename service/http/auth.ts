@@ -1,0 +1,134 @@
+import { sha256Hex } from "@copper-kettle/core";
+import { parseCookie, stringifySetCookie } from "cookie";
+import { randomBytes } from "node:crypto";
+import type { NextFunction, Request, Response } from "express";
+import { Op } from "sequelize";
+import { AccessTokenRow, SessionRow } from "../store/models.js";
+import type { Writer } from "../store/writer.js";
+import { HttpProblem } from "./problems.js";
+
+const linkMillis = 10 * 60_000;
+const sessionMillis = 12 * 60 * 60_000;
+
+/** Access tokens, sign-in links and sessions. Only digests are kept; what was given out is nowhere. */
+export class Auth {
+  readonly #tokens = new Map<string, string>();
+  readonly #sessions = new Map<string, { name: string; expiresAt: number }>();
+  readonly #links = new Map<string, number>();
+
+  constructor(
+    readonly writer: Writer,
+    readonly options: { secure: boolean },
+  ) {}
+
+  async loadAll(): Promise<void> {
+    for (const row of await AccessTokenRow.findAll()) this.#tokens.set(row.digest, row.name);
+    const now = Date.now();
+    for (const row of await SessionRow.findAll()) {
+      if (row.expiresAt > now) this.#sessions.set(row.digest, { name: row.name, expiresAt: row.expiresAt });
+    }
+    await this.writer.write((transaction) => SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }));
+  }
+
+  get hasTokens(): boolean {
+    return this.#tokens.size > 0;
+  }
+
+  /** Makes an access token; it is shown once, here. */
+  async createToken(name: string): Promise<string> {
+    const token = `ck_${randomBytes(24).toString("base64url")}`;
+    const digest = sha256Hex(token);
+    await this.writer.write((transaction) => AccessTokenRow.create({ digest, name, createdAt: Date.now() }, { transaction }));
+    this.#tokens.set(digest, name);
+    return token;
+  }
+
+  /** A code for a sign-in link: good once, for ten minutes. */
+  createLink(): { code: string; expiresAt: number } {
+    const code = randomBytes(24).toString("base64url");
+    const expiresAt = Date.now() + linkMillis;
+    this.#links.set(sha256Hex(code), expiresAt);
+    return { code, expiresAt };
+  }
+
+  /** Exchanges the code of a link for a session; undefined when it is not good (any more). */
+  async openSession(code: string): Promise<string | undefined> {
+    const digest = sha256Hex(code);
+    const expiresAt = this.#links.get(digest);
+    this.#links.delete(digest);
+    if (expiresAt === undefined || expiresAt < Date.now()) return undefined;
+    const secret = randomBytes(32).toString("base64url");
+    const row = { digest: sha256Hex(secret), name: "console", createdAt: Date.now(), expiresAt: Date.now() + sessionMillis };
+    await this.writer.write((transaction) => SessionRow.create(row, { transaction }));
+    this.#sessions.set(row.digest, row);
+    return secret;
+  }
+
+  async closeSession(request: Request): Promise<void> {
+    const digest = sha256Hex(this.#cookieOf(request) ?? "");
+    this.#sessions.delete(digest);
+    await this.writer.write((transaction) => SessionRow.destroy({ where: { digest }, transaction }));
+  }
+
+  setCookie(response: Response, secret: string | undefined): void {
+    const cookie = stringifySetCookie({
+      name: this.#cookieName,
+      value: secret ?? "",
+      httpOnly: true,
+      sameSite: "lax",
+      secure: this.options.secure,
+      path: "/",
+      maxAge: secret === undefined ? 0 : sessionMillis / 1000,
+    });
+    response.append("Set-Cookie", cookie);
+  }
+
+  get #cookieName(): string {
+    return this.options.secure ? "__Host-copper-kettle" : "copper-kettle";
+  }
+
+  #cookieOf(request: Request): string | undefined {
+    return parseCookie(request.headers.cookie ?? "")[this.#cookieName];
+  }
+
+  /** Lets a request pass that has a good token, or a good session and, when it changes something, our own Origin. */
+  readonly require = (request: Request, response: Response, next: NextFunction): void => {
+    const field = request.headers.authorization;
+    if (field !== undefined) {
+      const name = this.#tokens.get(sha256Hex(field.replace(/^Bearer /, "")));
+      if (!field.startsWith("Bearer ") || name === undefined) throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
+      response.locals["by"] = name;
+      return next();
+    }
+    const secret = this.#cookieOf(request);
+    const session = secret === undefined ? undefined : this.#sessions.get(sha256Hex(secret));
+    if (!session || session.expiresAt < Date.now()) {
+      throw unauthorized("Sign in first: with an access token (Authorization: Bearer …), or in a browser with a link that `ckettle status --link` prints.");
+    }
+    if (request.method !== "GET" && request.method !== "HEAD") requireOwnOrigin(request);
+    response.locals["by"] = session.name;
+    next();
+  };
+}
+
+function unauthorized(detail: string): HttpProblem {
+  return new HttpProblem(401, "unauthorized", "Not signed in", detail, {}, { "WWW-Authenticate": 'Bearer realm="copper-kettle"' });
+}
+
+/** Same-site does not know ports: a page on another loopback port is same-site, so the Origin must be our own. */
+export function requireOwnOrigin(request: Request): void {
+  const origin = request.get("origin");
+  if (origin !== undefined && URL.canParse(origin) && new URL(origin).host === request.get("host")) return;
+  throw new HttpProblem(403, "foreign-origin", "Not from this console", "A request with the console's session must come from the console's own pages (Origin).");
+}
+
+/** Refuses a Host that is not ours: against DNS rebinding. */
+export function requireHost(hosts: ReadonlySet<string>) {
+  return (request: Request, _response: Response, next: NextFunction): void => {
+    const host = (request.get("host") ?? "").toLowerCase();
+    if (!hosts.has(host) && !hosts.has(host.replace(/:\d+$/, ""))) {
+      throw new HttpProblem(421, "unknown-host", "Not this service", `This service does not answer to the host "${host}". Add it with --host-name.`);
+    }
+    next();
+  };
+}

@@ -1,0 +1,113 @@
+import { routes } from "@copper-kettle/contract";
+import { cleanSecret, secretFault, type Credential } from "@copper-kettle/core";
+import type { Express } from "express";
+import { Op } from "sequelize";
+import { select } from "../store/database.js";
+import { CredentialRow, RunRow, WorkflowRow } from "../store/models.js";
+import type { Context } from "./context.js";
+import { HttpProblem, notFound } from "./problems.js";
+import { serve } from "./serve-route.js";
+import { credentialView, iso, runView } from "./views.js";
+
+const hourMillis = 3_600_000;
+
+/** Status, Home, credentials and constants. */
+export function serveOthers(app: Express, context: Context): void {
+  const { credentials, constants, runner, workflows, journals } = context;
+  const view = (row: RunRow) => runView(row, runner.isActive(row.id));
+
+  serve(app, routes.status, async () => {
+    const counts = await select<{ state: string; count: number }>(journals.store, "SELECT state, count(*) AS count FROM runs GROUP BY state");
+    return {
+      version: context.version,
+      startedAt: iso(context.startedAt),
+      dataFolder: context.dataFolder,
+      workflows: await WorkflowRow.count(),
+      runs: Object.fromEntries(counts.map(({ state, count }) => [state, count])),
+    };
+  });
+
+  serve(app, routes.home, async () => {
+    const since = Math.floor(Date.now() / hourMillis) * hourMillis - 23 * hourMillis;
+    const day = { [Op.gte]: since };
+    const newest = { order: [["id", "DESC"]] as [string, string][], limit: 20 };
+    const [unsure, failed, running, next, ended] = await Promise.all([
+      RunRow.findAll({ where: { state: { [Op.in]: ["unsure", "held"] } }, ...newest }),
+      RunRow.findAll({ where: { state: "failed", createdAt: day }, ...newest }),
+      RunRow.findAll({ where: { state: { [Op.in]: ["queued", "running"] } }, ...newest }),
+      RunRow.findAll({ where: { state: "waiting" }, order: [["wakeAt", "ASC"]], limit: 20 }),
+      select<{ hour: number; state: string; count: number }>(
+        journals.store,
+        "SELECT ended_at / :hour AS hour, state, count(*) AS count FROM runs WHERE ended_at >= :since GROUP BY 1, 2",
+        { hour: hourMillis, since },
+      ),
+    ]);
+    const hours = Array.from({ length: 24 }, (_, index) => {
+      const hour = since / hourMillis + index;
+      const count = (fits: (state: string) => boolean) => ended.filter((row) => Math.floor(row.hour) === hour && fits(row.state)).reduce((sum, row) => sum + row.count, 0);
+      return {
+        hour: iso(hour * hourMillis),
+        succeeded: count((state) => state === "succeeded"),
+        failed: count((state) => state === "failed"),
+        other: count((state) => state !== "succeeded" && state !== "failed"),
+      };
+    });
+    return {
+      attention: [...unsure, ...failed].map(view),
+      running: running.map(view),
+      next: next.map(view),
+      hours,
+      firstSteps: {
+        credentials: await CredentialRow.count(),
+        workflows: await WorkflowRow.count(),
+        published: await WorkflowRow.count({ where: { published: { [Op.ne]: null } } }),
+        runs: await RunRow.count(),
+      },
+    };
+  });
+
+  const users = async (): Promise<Map<string, string[]>> => {
+    const found = new Map<string, string[]>();
+    for (const row of await workflows.all()) {
+      for (const name of usedCredentials(await workflows.text(row.draft))) found.set(name, [...(found.get(name) ?? []), row.name]);
+    }
+    return found;
+  };
+  const credentialOf = async (row: CredentialRow) => credentialView(row, credentials.lastUsed(row), (await users()).get(row.name) ?? []);
+
+  serve(app, routes.listCredentials, async () => ({ credentials: await Promise.all((await credentials.all()).map(credentialOf)) }));
+  serve(app, routes.putCredential, async ({ params, body }) => {
+    const removed: string[] = [];
+    const cleaned = (secret: string, prefix: string, field: string): string => {
+      const clean = cleanSecret(secret, prefix);
+      const fault = secretFault(clean.secret);
+      if (fault) throw new HttpProblem(422, "bad-secret", "This cannot be the secret", fault, { errors: [{ field, message: fault }] });
+      removed.push(...clean.removed);
+      return clean.secret;
+    };
+    const credential: Credential =
+      body.kind === "bearer"
+        ? { kind: "bearer", token: cleaned(body.token, "Bearer ", "token") }
+        : { kind: "api-key", parts: body.parts.map((part, index) => ({ ...part, secret: cleaned(part.secret, part.prefix, `parts.${index}.secret`) })) };
+    const row = await credentials.put(params.name, credential, body.hosts);
+    return { credential: await credentialOf(row), removed: [...new Set(removed)] };
+  });
+  serve(app, routes.removeCredential, async ({ params }) => {
+    if (!(await credentials.remove(params.name))) throw notFound("credential", params.name);
+  });
+
+  serve(app, routes.constants, async () => ({ constants: constants.all() }));
+  serve(app, routes.putConstant, async ({ params, body }) => {
+    if (body.value === undefined) throw new HttpProblem(400, "invalid-request", "There is no value", 'The body must have a "value".');
+    await constants.put(params.name, body.value);
+    return { constants: constants.all() };
+  });
+  serve(app, routes.removeConstant, async ({ params }) => {
+    if (!(await constants.remove(params.name))) throw notFound("constant", params.name);
+  });
+}
+
+/** The credentials that a file names, also while it has problems. */
+function usedCredentials(text: string): Set<string> {
+  return new Set([...text.matchAll(/\busing:\s*["']?([a-z0-9][a-z0-9-]*)/g)].map((match) => match[1] as string));
+}

@@ -1,0 +1,66 @@
+import type { AnyRoute, BodyOf, OutputOf, ParamsOf, QueryOf } from "@copper-kettle/contract";
+import { JsonSyntaxError, parseJson, printJson } from "@copper-kettle/core";
+import type { Express, Request, Response } from "express";
+import type { z } from "zod";
+import { HttpProblem, invalid } from "./problems.js";
+
+/** What a route's handler gets: its input, checked. */
+export interface Call<R> {
+  params: ParamsOf<R>;
+  query: QueryOf<R>;
+  body: BodyOf<R>;
+  /** Who calls, for the record. */
+  by: string;
+  request: Request;
+  response: Response;
+}
+
+/** Thrown away by the caller: the handler has answered by itself. */
+export const answered = Symbol("answered");
+
+type Output<R> = OutputOf<R> extends undefined ? void : OutputOf<R>;
+
+/** Serves a route of the contract: checks what comes in, and prints what goes out. */
+export function serve<R extends AnyRoute>(app: Express, route: R, handle: (call: Call<R>) => Promise<Output<R> | typeof answered>): void {
+  const method = route.method.toLowerCase() as "get" | "post" | "put" | "delete";
+  app[method](route.path.replace(/\{(\w+)\}/g, ":$1"), async (request: Request, response: Response) => {
+    const call = {
+      params: checked(route.params, request.params, "path"),
+      query: checked(route.query, request.query, "query"),
+      body: checked(route.body, route.body ? readJson(request) : undefined, "body"),
+      by: (response.locals["by"] as string | undefined) ?? "nobody",
+      request,
+      response,
+    } as Call<R>;
+    const output = await handle(call);
+    if (output === answered) return;
+    if (output === undefined) response.status(route.status).end();
+    else sendJson(response, route.status, output);
+  });
+}
+
+function checked(schema: z.ZodType | undefined, value: unknown, where: "body" | "query" | "path"): unknown {
+  if (!schema) return undefined;
+  const result = schema.safeParse(value);
+  if (!result.success) throw invalid(where, result.error);
+  return result.data;
+}
+
+/** The body as JSON, read so that long numbers keep their digits. An empty one stands for {}. */
+function readJson(request: Request): unknown {
+  const text = typeof request.body === "string" ? request.body : "";
+  if (text.trim() === "") return {};
+  const type = request.get("content-type") ?? "";
+  if (!/json/i.test(type)) throw new HttpProblem(415, "unsupported-media-type", "Not JSON", `The body must be JSON, with Content-Type: application/json; this is "${type}".`);
+  try {
+    return parseJson(text);
+  } catch (error) {
+    const at = (error as JsonSyntaxError).position;
+    const where = at === undefined ? "" : ` at character ${at + 1}`;
+    throw new HttpProblem(400, "invalid-json", "The body is no JSON", `The body is no JSON${where}: ${(error as Error).message}`);
+  }
+}
+
+export function sendJson(response: Response, status: number, value: unknown, type = "application/json"): void {
+  response.status(status).set("Content-Type", type).send(printJson(value));
+}

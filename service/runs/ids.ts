@@ -1,0 +1,17 @@
+import { randomBytes } from "node:crypto";
+
+const digits = "0123456789abcdefghjkmnpqrstvwxyz";
+let last = 0;
+
+/** A new run id: text order is order in time. Nine digits of time and seven of chance, in Crockford's base 32. */
+export function newRunId(): string {
+  last = Math.max(last + 1, Date.now());
+  let time = last;
+  let text = "";
+  for (let place = 0; place < 9; place++) {
+    text = digits[time % 32] + text;
+    time = Math.floor(time / 32);
+  }
+  for (const byte of randomBytes(7)) text += digits[byte & 31];
+  return text;
+}

@@ -1,0 +1,79 @@
+import { Exact, isObject, type Json, type JsonObject, type Path } from "@copper-kettle/core";
+import { Ajv2020, type ValidateFunction } from "ajv/dist/2020.js";
+import addFormats from "ajv-formats";
+
+/** A field of the inputs that is not as the workflow wants it. */
+export interface InputFault {
+  field: string;
+  message: string;
+}
+
+const ajv = new Ajv2020({ allErrors: true, useDefaults: true, strict: false, coerceTypes: false });
+addFormats.default(ajv);
+const compiled = new WeakMap<JsonObject, ValidateFunction>();
+
+/** Checks inputs against a workflow's JSON Schema, and fills in its defaults. */
+export function checkInputs(schema: JsonObject | undefined, given: JsonObject): { inputs: JsonObject; faults: InputFault[] } {
+  if (!schema) {
+    const faults = Object.keys(given).map((field) => ({ field, message: `This workflow has no input "${field}".` }));
+    return { inputs: given, faults };
+  }
+  let validate = compiled.get(schema);
+  if (!validate) {
+    try {
+      validate = ajv.compile(schema);
+    } catch (error) {
+      return { inputs: given, faults: [{ field: "inputs", message: `The workflow's "inputs" are no JSON Schema: ${(error as Error).message}` }] };
+    }
+    compiled.set(schema, validate);
+  }
+  const inputs = structuredClone(withDoubles(given)) as JsonObject;
+  const faults = unknownInputs(schema, given);
+  if (!validate(inputs)) {
+    for (const error of validate.errors ?? []) {
+      const missing = error.params["missingProperty"] as string | undefined;
+      const field = [...error.instancePath.split("/").slice(1), ...(missing ? [missing] : [])].join(".");
+      const choices = error.params["allowedValues"] as unknown[] | undefined;
+      const message = missing ? `"${missing}" is missing.` : `"${field}" ${error.message}${choices ? `: ${choices.join(", ")}` : ""}.`;
+      faults.push({ field, message });
+    }
+  }
+  return { inputs: exactAgain(inputs, given) as JsonObject, faults };
+}
+
+/** An input that the schema does not name, unless the schema says something about further ones. */
+function unknownInputs(schema: JsonObject, given: JsonObject): InputFault[] {
+  const properties = schema["properties"];
+  if (!isObject(properties) || schema["additionalProperties"] !== undefined || schema["patternProperties"] !== undefined) return [];
+  const known = Object.keys(properties);
+  return Object.keys(given)
+    .filter((name) => !known.includes(name))
+    .map((field) => ({ field, message: `There is no input "${field}"; this workflow has ${known.join(", ")}.` }));
+}
+
+/** The places of inputs that are secret: those with `writeOnly: true`. */
+export function secretInputs(schema: JsonObject | undefined, base: Path = []): Path[] {
+  if (!schema) return [];
+  if (schema["writeOnly"] === true) return [base];
+  const properties = schema["properties"];
+  const inner = isObject(properties) ? Object.entries(properties).flatMap(([key, value]) => (isObject(value) ? secretInputs(value, [...base, key]) : [])) : [];
+  const items = schema["items"];
+  return isObject(items) ? [...inner, ...secretInputs(items, [...base, "*"])] : inner;
+}
+
+/** For schemas a number with many digits is its nearest double. */
+function withDoubles(value: Json): unknown {
+  if (value instanceof Exact) return Number(value.digits);
+  if (Array.isArray(value)) return value.map(withDoubles);
+  if (isObject(value)) return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, withDoubles(inner)]));
+  return value;
+}
+
+function exactAgain(checked: Json, given: Json): Json {
+  if (given instanceof Exact) return given;
+  if (Array.isArray(checked) && Array.isArray(given)) return checked.map((item, index) => (index < given.length ? exactAgain(item, given[index] as Json) : item));
+  if (isObject(checked) && isObject(given)) {
+    return Object.fromEntries(Object.entries(checked).map(([key, inner]) => [key, key in given ? exactAgain(inner, given[key] as Json) : inner]));
+  }
+  return checked;
+}

@@ -1,0 +1,192 @@
+import { advance, type Advanced, type Clock, type JsonObject, type Ports, type Signals, type Transport } from "@copper-kettle/core";
+import { EventEmitter } from "node:events";
+import type { Logger } from "pino";
+import { select } from "../store/database.js";
+import type { ConstantStore } from "../store/constants.js";
+import type { CredentialStore } from "../store/credentials.js";
+import type { FileStore } from "../store/files.js";
+import type { JournalStore } from "../store/journal.js";
+import { RunRow } from "../store/models.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { TurnQueue, type Turn } from "./queue.js";
+
+export interface RunnerParts {
+  journals: JournalStore;
+  workflows: WorkflowStore;
+  credentials: CredentialStore;
+  constants: ConstantStore;
+  files: FileStore;
+  transport: Transport;
+  clock: Clock;
+  log: Logger;
+}
+
+/** A response as it goes to a starter that waits. */
+export interface StarterResponse {
+  status: number;
+  headers: JsonObject;
+  body: unknown;
+}
+
+interface RunnerEvents {
+  response: [run: string, response: StarterResponse];
+  rested: [run: string, result: Advanced];
+}
+
+interface Active {
+  stop: AbortController;
+  cut: AbortController;
+}
+
+/** How many runs act at once in this process. */
+const mostRuns = 500;
+/** How long a run waits that the store could not take, before it is tried again, in milliseconds. */
+const pauseAfterFault = 10_000;
+
+/** Takes runs as far as they go: in turns, asleep until their time, and again after a stop of any kind. */
+export class Runner {
+  readonly events = new EventEmitter<RunnerEvents>();
+  readonly #active = new Map<string, Active>();
+  readonly #pause = new AbortController();
+  readonly #cutAll = new AbortController();
+  readonly #queue: TurnQueue;
+  /** Sleeping runs that were woken and wait for their turn. */
+  readonly #woken = new Set<string>();
+  #waking: Promise<void> = Promise.resolve();
+  #timer: NodeJS.Timeout | undefined;
+  #idle: (() => void) | undefined;
+
+  constructor(readonly parts: RunnerParts) {
+    this.events.setMaxListeners(0);
+    this.#queue = new TurnQueue(mostRuns, (turn) => void this.#act(turn));
+  }
+
+  /** Goes on with every run that was under way when the service last ended. */
+  async start(): Promise<void> {
+    const rows = await RunRow.findAll({ attributes: ["id", "workflow", "state", "text"], where: { endedAt: null }, order: [["id", "ASC"]] });
+    for (const row of rows) {
+      if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
+    }
+    for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
+    this.#wakeSoon();
+  }
+
+  /** Puts a run into the queue. */
+  async enqueue(row: Pick<RunRow, "id" | "workflow" | "text">, options: { first?: boolean } = {}): Promise<void> {
+    if (this.#pause.signal.aborted) return;
+    const { workflow } = await this.parts.workflows.parsed(row.text);
+    this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
+  }
+
+  isActive(run: string): boolean {
+    return this.#active.has(run);
+  }
+
+  waiting(workflow: string): number {
+    return this.#queue.waiting(workflow);
+  }
+
+  /** Tells an active run to stop; false when it is not active. */
+  stop(run: string, { now }: { now: boolean }): boolean {
+    const active = this.#active.get(run);
+    if (!active) return false;
+    active.stop.abort();
+    if (now) active.cut.abort();
+    return true;
+  }
+
+  /** Takes a run that is not active out of all queues. */
+  forget(run: string, workflow: string): void {
+    this.#woken.delete(run);
+    this.#queue.remove(run, workflow);
+  }
+
+  /** Lets what is being sent finish within a grace time, and leaves the rest for the next start. */
+  async close(graceMillis: number): Promise<void> {
+    clearTimeout(this.#timer);
+    this.#pause.abort();
+    await this.#waking;
+    if (this.#active.size === 0) return;
+    const grace = setTimeout(() => this.#cutAll.abort(), graceMillis);
+    await new Promise<void>((resolve) => {
+      this.#idle = resolve;
+      if (this.#active.size === 0) resolve();
+    });
+    clearTimeout(grace);
+  }
+
+  /** Wakes what is due, and sets the timer for what comes next. */
+  async #wake(): Promise<void> {
+    const now = this.parts.clock.now();
+    const { store } = this.parts.journals;
+    const due = await select<{ id: string; workflow: string; text: string }>(
+      store,
+      "SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
+      { now, limit: 500 + this.#woken.size },
+    );
+    // What was woken says `waiting` in the store until it acts.
+    for (const row of due) {
+      if (this.#woken.has(row.id) || this.#active.has(row.id)) continue;
+      this.#woken.add(row.id);
+      await this.enqueue(row, { first: true });
+    }
+    const [row] = await select<{ next: number | null }>(store, "SELECT min(wake_at) AS next FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at > :now", { now });
+    if (this.#pause.signal.aborted) return;
+    const next = due.length >= 500 + this.#woken.size ? now + 100 : row?.next;
+    clearTimeout(this.#timer);
+    if (typeof next === "number") this.#timer = setTimeout(() => this.#wakeSoon(), Math.min(next - now, 3_600_000));
+  }
+
+  #wakeSoon(): void {
+    if (this.#pause.signal.aborted) return;
+    this.#waking = this.#waking.then(() => this.#wake()).catch((error: unknown) => {
+      this.parts.log.error({ err: error }, "sleeping runs could not be looked up");
+      this.#timer = setTimeout(() => this.#wakeSoon(), pauseAfterFault);
+    });
+  }
+
+  async #act(turn: Turn): Promise<void> {
+    const { run, workflow } = turn;
+    if (this.#active.has(run) || this.#pause.signal.aborted) return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
+    const active: Active = { stop: new AbortController(), cut: new AbortController() };
+    this.#active.set(run, active);
+    this.#woken.delete(run);
+    let result: Advanced | undefined;
+    try {
+      result = await this.#advance(run, active);
+      if (result) this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
+    } catch (error) {
+      this.parts.log.error({ run, workflow, err: error }, "run could not go on; it will be tried again");
+      if (!this.#pause.signal.aborted) setTimeout(() => this.#queue.add(turn), pauseAfterFault).unref();
+    }
+    this.#active.delete(run);
+    this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
+    if (result) this.events.emit("rested", run, result);
+    if (result?.state === "waiting") this.#wakeSoon();
+    if (this.#active.size === 0) this.#idle?.();
+  }
+
+  async #advance(run: string, active: Active): Promise<Advanced | undefined> {
+    const { journals, workflows, clock } = this.parts;
+    const row = await RunRow.findByPk(run);
+    if (!row || row.endedAt !== null) return undefined;
+    const workflow = await workflows.ready(row.workflow, row.text);
+    const { entries, journal } = await journals.load(run, row.workflow);
+    const signals: Signals = {
+      stop: active.stop.signal,
+      pause: this.#pause.signal,
+      rouse: AbortSignal.any([active.stop.signal, this.#pause.signal]),
+      cut: AbortSignal.any([active.cut.signal, this.#cutAll.signal]),
+    };
+    const ports: Ports = {
+      clock,
+      journal,
+      transport: this.parts.transport,
+      credentials: this.parts.credentials,
+      files: { keep: (bytes, about) => this.parts.files.keep(run, bytes, about) },
+      constants: () => this.parts.constants.all(),
+      respond: (response) => this.events.emit("response", run, response),
+    };
+    return advance(workflow, { id: run, origin: row.origin, version: row.version }, ports, entries, signals);
+  }
+}

@@ -1,0 +1,156 @@
+import { journalFormat, leastLength, printJson, valueAt, type Decision, type Entry, type Json, type JsonObject, type JournalRow, type Path, type Trigger, emptySummary, MaskSet, maskPlaces, secretPlaces } from "@copper-kettle/core";
+import { randomUUID } from "node:crypto";
+import { RunJournal, type JournalStore } from "../store/journal.js";
+import { RunRow } from "../store/models.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { newRunId } from "./ids.js";
+import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
+import type { Runner } from "./runner.js";
+
+/** The inputs of a start are not as the workflow wants them. */
+export class BadInputs extends Error {
+  override name = "BadInputs";
+  constructor(readonly faults: InputFault[]) {
+    super(faults.map((fault) => fault.message).join(" "));
+  }
+}
+
+/** What was asked cannot be done in the state that the run is in. */
+export class WrongState extends Error {
+  override name = "WrongState";
+}
+
+/** Too many runs of a workflow wait for their turn. */
+export class QueueFull extends Error {
+  override name = "QueueFull";
+}
+
+export interface StartRequest {
+  workflow: string;
+  version: number;
+  /** The digest of the text that runs. */
+  text: string;
+  inputs: JsonObject;
+  key: string | undefined;
+}
+
+const longestQueue = 10_000;
+
+/** Starts, stops and decides runs: each durable before it is answered. */
+export class Starts {
+  /** Starts under way, by workflow and key, so that two at once are one. */
+  readonly #pending = new Map<string, Promise<RunRow>>();
+
+  constructor(
+    readonly journals: JournalStore,
+    readonly workflows: WorkflowStore,
+    readonly runner: Runner,
+  ) {}
+
+  /**
+   * Starts a run; the same key starts it once.
+   * @throws BadInputs, HasProblems, QueueFull
+   */
+  async start(request: StartRequest): Promise<{ row: RunRow; known: boolean }> {
+    if (request.key === undefined) return { row: await this.#create(request), known: false };
+    const name = `${request.workflow} ${request.key}`;
+    const pending = this.#pending.get(name);
+    if (pending) return { row: await pending, known: true };
+    const known = await RunRow.findOne({ where: { workflow: request.workflow, startKey: request.key } });
+    if (known) return { row: known, known: true };
+    const again = this.#pending.get(name);
+    if (again) return { row: await again, known: true };
+    const created = this.#create(request).finally(() => this.#pending.delete(name));
+    this.#pending.set(name, created);
+    return { row: await created, known: false };
+  }
+
+  async #create(request: StartRequest): Promise<RunRow> {
+    const workflow = await this.workflows.ready(request.workflow, request.text);
+    const { inputs, faults } = checkInputs(workflow.inputs, request.inputs);
+    if (faults.length > 0) throw new BadInputs(faults);
+    if (this.runner.waiting(request.workflow) >= longestQueue) throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} wait already.`);
+    const id = newRunId();
+    const now = Date.now();
+    const trigger: Trigger = { kind: "by-hand", id: randomUUID(), at: new Date(now).toISOString() };
+    const started: Entry = { type: "started", at: now, format: journalFormat, workflow: request.workflow, version: request.version, origin: id, inputs, trigger };
+    const row = RunRow.build({
+      id,
+      workflow: request.workflow,
+      version: request.version,
+      text: request.text,
+      origin: id,
+      state: "queued",
+      trigger: printJson(trigger),
+      startKey: request.key ?? null,
+      createdAt: now,
+    });
+    const insert = {
+      sql: "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, start_key, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      values: [id, row.workflow, row.version, row.text, id, "queued", row.trigger, row.startKey, now],
+    };
+    const journal = new RunJournal(this.journals, id, request.workflow, 0, emptySummary());
+    await journal.write(startRows(started, inputs, secretInputs(workflow.inputs)), insert);
+    this.journals.events.emit("state", id, request.workflow, "queued");
+    await this.runner.enqueue(row);
+    return row;
+  }
+
+  /** Stops a run: after its step, or now. One that is not acting stops at once. */
+  async stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
+    if (row.endedAt !== null) throw new WrongState(`The run has ended already: it is ${row.state}.`);
+    if (this.runner.stop(row.id, how)) return;
+    this.runner.forget(row.id, row.workflow);
+    const { journal } = await this.journals.load(row.id, row.workflow);
+    const at = Date.now();
+    await write(journal, [
+      { type: "stopping", at, by: how.by },
+      { type: "finished", at, state: "stopped", message: "Stopped by hand.", problems: 0 },
+    ]);
+  }
+
+  /** Keeps what a person decides about an unsure call, and lets the run go on. */
+  async decide(row: RunRow, decision: Decision, given: { path?: string | undefined; outcome?: Json | undefined; by: string }): Promise<void> {
+    if (this.runner.isActive(row.id)) throw new WrongState("The run is still acting in other branches; decide when it has come to rest.");
+    const { journal, entries } = await this.journals.load(row.id, row.workflow);
+    const unsure = journal.summary.unsure;
+    if (row.endedAt !== null || unsure.length === 0) throw new WrongState(`There is nothing to decide: the run is ${journal.summary.state}.`);
+    const path = given.path ?? (unsure.length === 1 ? unsure[0]?.path : undefined);
+    if (!unsure.some((item) => item.path === path)) {
+      throw new WrongState(`Say which step: ${unsure.map((item) => item.path).join(", ")}.`);
+    }
+    const entry: Entry = { type: "decided", at: Date.now(), path: path as string, decision, by: given.by };
+    if (given.outcome !== undefined) entry.outcome = given.outcome;
+    const masks = new MaskSet();
+    for (const known of entries) if (known.type === "secrets") masks.add(known.values);
+    await journal.write([maskedRow({ ...entry, masked: secretPlaces(given.outcome ?? null, ["outcome"]) }, masks)]);
+    await this.runner.enqueue(row, { first: true });
+  }
+}
+
+async function write(journal: RunJournal, entries: Entry[]): Promise<void> {
+  await journal.write(entries.map((entry) => ({ entry, open: printJson(entry), sealed: undefined })));
+}
+
+/** The first rows of a journal: what the starter gave, with what is secret in it sealed. */
+function startRows(started: Entry, inputs: JsonObject, places: Path[]): JournalRow[] {
+  if (places.length === 0) return [{ entry: started, open: printJson(started), sealed: undefined }];
+  const values = places.map((place) => valueAt(inputs, place)).filter((value) => typeof value === "string" || typeof value === "number");
+  const masks = new MaskSet();
+  masks.add(values.map(String));
+  const secrets: Entry = {
+    type: "secrets",
+    at: started.at,
+    values: values.map(String).filter((value) => value.length >= leastLength),
+    places: places.map((place) => ["inputs", ...place]),
+  };
+  const masked: Entry = { ...started, masked: places.map((place) => ["inputs", ...place]) };
+  return [maskedRow(masked, masks), maskedRow(secrets, masks)];
+}
+
+function maskedRow(entry: Entry, masks: MaskSet): JournalRow {
+  const open = printJson(masks.json(maskPlaces(entry as unknown as Json, entry.masked ?? [])));
+  const sealed = printJson(entry);
+  return { entry, open, sealed: open === sealed ? undefined : sealed };
+}
+

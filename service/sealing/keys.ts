@@ -1,0 +1,101 @@
+import { createCipheriv, createDecipheriv, randomBytes } from "node:crypto";
+import { existsSync, readFileSync } from "node:fs";
+import { mkdir, open } from "node:fs/promises";
+import { dirname } from "node:path";
+
+/** A sealed value cannot be opened: the key is another one, or the bytes were changed. */
+export class SealBroken extends Error {
+  override name = "SealBroken";
+}
+
+const magic = 1;
+const ivLength = 12;
+const tagLength = 16;
+
+/** Seals bytes with AES-256-GCM (NIST SP 800-38D) under a key; `bound` is what the seal is tied to. */
+function sealUnder(key: Buffer, plain: Buffer, bound: string): Buffer {
+  const iv = randomBytes(ivLength);
+  const cipher = createCipheriv("aes-256-gcm", key, iv);
+  cipher.setAAD(Buffer.from(bound));
+  const sealed = Buffer.concat([cipher.update(plain), cipher.final()]);
+  return Buffer.concat([Buffer.from([magic]), iv, cipher.getAuthTag(), sealed]);
+}
+
+function openUnder(key: Buffer, sealed: Buffer, bound: string): Buffer {
+  if (sealed[0] !== magic || sealed.length < 1 + ivLength + tagLength) throw new SealBroken("These bytes are not sealed.");
+  const decipher = createDecipheriv("aes-256-gcm", key, sealed.subarray(1, 1 + ivLength));
+  decipher.setAAD(Buffer.from(bound));
+  decipher.setAuthTag(sealed.subarray(1 + ivLength, 1 + ivLength + tagLength));
+  try {
+    return Buffer.concat([decipher.update(sealed.subarray(1 + ivLength + tagLength)), decipher.final()]);
+  } catch {
+    throw new SealBroken("A sealed value does not open: the key is not the one that sealed it, or it was changed.");
+  }
+}
+
+/** Seals and opens what is secret in the store. Data keys lie wrapped in the database; the key that wraps them does not. */
+export class Sealer {
+  readonly #keys = new Map<number, Buffer>();
+  #current = 0;
+
+  constructor(readonly master: Buffer) {}
+
+  /** Takes in a data key from the store; the newest seals. */
+  load(id: number, wrapped: Buffer): void {
+    this.#keys.set(id, openUnder(this.master, wrapped, `data-key:${id}`));
+    this.#current = Math.max(this.#current, id);
+  }
+
+  /** A new data key, wrapped. */
+  create(id: number): Buffer {
+    const key = randomBytes(32);
+    this.#keys.set(id, key);
+    this.#current = Math.max(this.#current, id);
+    return sealUnder(this.master, key, `data-key:${id}`);
+  }
+
+  /** @param bound what the value belongs to, such as its run and sequence; it opens nowhere else */
+  seal(plain: string, bound: string): Buffer {
+    const key = this.#keys.get(this.#current);
+    if (!key) throw new Error("There is no data key.");
+    const id = Buffer.alloc(4);
+    id.writeUInt32BE(this.#current);
+    return Buffer.concat([id, sealUnder(key, Buffer.from(plain), bound)]);
+  }
+
+  /** @throws SealBroken */
+  open(sealed: Buffer, bound: string): string {
+    const key = this.#keys.get(sealed.readUInt32BE(0));
+    if (!key) throw new SealBroken("The data key of a sealed value is missing.");
+    return openUnder(key, sealed.subarray(4), bound).toString();
+  }
+}
+
+/**
+ * The master key: from the environment (32 bytes in Base64), or from a file of mode 0600 that is made at first.
+ * @throws Error when the key has not 32 bytes
+ */
+export async function masterKey(file: string, fromEnvironment: string | undefined): Promise<Buffer> {
+  let text = fromEnvironment;
+  if (!text && existsSync(file)) text = readFileSync(file, "utf8").trim();
+  if (!text) {
+    text = randomBytes(32).toString("base64");
+    await writePrivate(file, `${text}\n`);
+  }
+  const key = Buffer.from(text, "base64");
+  if (key.length !== 32) throw new Error(`The sealing key must be 32 bytes in Base64; ${fromEnvironment ? "COPPER_KETTLE_KEY" : file} holds ${key.length}.`);
+  return key;
+}
+
+/** Writes a file that only its owner can read, durably. */
+export async function writePrivate(file: string, text: string): Promise<void> {
+  await mkdir(dirname(file), { recursive: true, mode: 0o700 });
+  const handle = await open(file, "w", 0o600);
+  try {
+    await handle.chmod(0o600);
+    await handle.writeFile(text);
+    await handle.sync();
+  } finally {
+    await handle.close();
+  }
+}

@@ -1,0 +1,120 @@
+import type { AddressInfo } from "node:net";
+import { mkdir, writeFile } from "node:fs/promises";
+import { existsSync } from "node:fs";
+import { createServer } from "node:http";
+import { join } from "node:path";
+import { pino } from "pino";
+import type { Config } from "./config.js";
+import { createApp } from "./http/app.js";
+import { Auth } from "./http/auth.js";
+import { addressRule } from "./outbound/guard.js";
+import { HttpTransport } from "./outbound/transport.js";
+import { systemClock } from "./runs/clock.js";
+import { Runner } from "./runs/runner.js";
+import { Starts } from "./runs/starts.js";
+import { masterKey, Sealer, writePrivate } from "./sealing/keys.js";
+import { Blobs } from "./store/blobs.js";
+import { ConstantStore } from "./store/constants.js";
+import { CredentialStore } from "./store/credentials.js";
+import { openDatabase } from "./store/database.js";
+import { FileStore } from "./store/files.js";
+import { JournalStore } from "./store/journal.js";
+import { lockFolder } from "./store/lock.js";
+import { migrate } from "./store/migrations.js";
+import { DataKeyRow, defineModels } from "./store/models.js";
+import { WorkflowStore } from "./store/workflows.js";
+import { Writer } from "./store/writer.js";
+
+export const version = "0.1.0";
+
+export interface Service {
+  url: string;
+  /** Takes in no more, lets what is being sent finish, commits, and lets the data folder go. */
+  close(): Promise<void>;
+}
+
+/** How long one request to us may take to arrive, in milliseconds. */
+const requestTimeout = 60_000;
+
+/**
+ * Starts the service on its data folder and goes on with every unfinished run.
+ * @throws FolderTaken when another service owns the folder
+ */
+export async function startService(config: Config): Promise<Service> {
+  const folder = config.dataFolder;
+  await mkdir(folder, { recursive: true, mode: 0o700 });
+  const lock = await lockFolder(folder, { url: `http://${config.listen}:${config.port}` });
+  const store = await openDatabase(join(folder, "copper-kettle.sqlite"));
+  defineModels(store.sequelize);
+  const migrated = await migrate(store);
+  const writer = new Writer(store);
+  const sealer = await openSealer(writer, folder, config.key);
+  const blobs = new Blobs(join(folder, "blobs"));
+  const credentials = new CredentialStore(writer, sealer);
+  await credentials.loadAll();
+  const log = pino(
+    { level: config.logLevel, base: null, timestamp: pino.stdTimeFunctions.isoTime },
+    { write: (line: string) => void process.stderr.write(credentials.masks.text(line)) },
+  );
+  if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
+  const constants = new ConstantStore(writer);
+  await constants.loadAll();
+  const workflows = new WorkflowStore(writer);
+  const journals = new JournalStore(store, writer, blobs, sealer);
+  const transport = new HttpTransport({ rule: addressRule(config.allowAddresses), mostAnswer: config.mostAnswer, userAgent: `copper-kettle/${version}` });
+  const files = new FileStore(writer, blobs);
+  const runner = new Runner({ journals, workflows, credentials, constants, files, transport, clock: systemClock, log });
+  const starts = new Starts(journals, workflows, runner);
+  const auth = new Auth(writer, { secure: false });
+  await auth.loadAll();
+  const tokenFile = join(folder, "token");
+  if (!auth.hasTokens || !existsSync(tokenFile)) await writePrivate(tokenFile, `${await auth.createToken("first")}\n`);
+
+  let ready = false;
+  const server = createServer({ requestTimeout });
+  await new Promise<void>((resolve, reject) => {
+    server.once("error", reject);
+    server.listen(config.port, config.listen, resolve);
+  });
+  const { port } = server.address() as AddressInfo;
+  const shownHost = config.listen === "0.0.0.0" || config.listen === "::" ? "127.0.0.1" : config.listen.includes(":") ? `[${config.listen}]` : config.listen;
+  const url = `http://${shownHost}:${port}`;
+  const hosts = new Set([`127.0.0.1:${port}`, `localhost:${port}`, `[::1]:${port}`, `${shownHost}:${port}`, ...config.hostNames.map((name) => name.toLowerCase())]);
+  const context = { version, startedAt: Date.now(), dataFolder: folder, url, auth, workflows, credentials, constants, journals, runner, starts, log };
+  server.on("request", createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }));
+  await writeFile(join(folder, "service.json"), JSON.stringify({ url, pid: process.pid, version }));
+  await runner.start();
+  ready = true;
+  log.info({ url, dataFolder: folder, version }, "listening");
+
+  const saving = setInterval(() => void credentials.saveUse().catch((error: unknown) => log.warn({ err: error }, "the use of credentials could not be kept")), 60_000);
+  return {
+    url,
+    async close() {
+      ready = false;
+      clearInterval(saving);
+      const closed = new Promise<void>((resolve) => server.close(() => resolve()));
+      server.closeIdleConnections();
+      await runner.close(config.graceMillis);
+      server.closeAllConnections();
+      await closed;
+      await credentials.saveUse();
+      await transport.close();
+      await writer.close();
+      await store.close();
+      await lock.release();
+      log.info("stopped");
+    },
+  };
+}
+
+async function openSealer(writer: Writer, folder: string, key: string | undefined): Promise<Sealer> {
+  const sealer = new Sealer(await masterKey(join(folder, "sealing.key"), key));
+  const rows = await DataKeyRow.findAll({ order: [["id", "ASC"]] });
+  for (const row of rows) sealer.load(row.id, row.wrapped);
+  if (rows.length === 0) {
+    const wrapped = sealer.create(1);
+    await writer.write((transaction) => DataKeyRow.create({ id: 1, wrapped, createdAt: Date.now() }, { transaction }));
+  }
+  return sealer;
+}

@@ -1,0 +1,134 @@
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from "sequelize";
+
+/** Times are milliseconds since 1970; JSON stands as text, so that numbers keep their digits. */
+export class TextRow extends Model<InferAttributes<TextRow>, InferCreationAttributes<TextRow>> {
+  declare digest: string;
+  declare text: string;
+}
+
+export class WorkflowRow extends Model<InferAttributes<WorkflowRow>, InferCreationAttributes<WorkflowRow>> {
+  declare name: string;
+  declare title: string | null;
+  declare draft: string;
+  declare revision: number;
+  declare published: number | null;
+  declare problems: number;
+  declare changedAt: number;
+}
+
+export class VersionRow extends Model<InferAttributes<VersionRow>, InferCreationAttributes<VersionRow>> {
+  declare workflow: string;
+  declare version: number;
+  declare text: string;
+  declare publishedAt: number;
+  declare publishedBy: string;
+}
+
+export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttributes<RunRow>> {
+  declare id: string;
+  declare workflow: string;
+  declare version: number;
+  declare text: string;
+  declare origin: string;
+  declare state: string;
+  declare trigger: string;
+  declare startKey: string | null;
+  declare createdAt: number;
+  declare startedAt: CreationOptional<number | null>;
+  declare endedAt: CreationOptional<number | null>;
+  declare wakeAt: CreationOptional<number | null>;
+  declare calls: CreationOptional<number>;
+  declare problems: CreationOptional<number>;
+  declare error: CreationOptional<string | null>;
+  declare message: CreationOptional<string | null>;
+  declare unsure: CreationOptional<string>;
+}
+
+export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttributes<FileRow>> {
+  declare id: string;
+  declare run: string;
+  declare name: string;
+  declare mediaType: string;
+  declare size: number;
+  declare sha256: string;
+  declare createdAt: number;
+}
+
+export class DataKeyRow extends Model<InferAttributes<DataKeyRow>, InferCreationAttributes<DataKeyRow>> {
+  declare id: number;
+  declare wrapped: Buffer;
+  declare createdAt: number;
+}
+
+export class CredentialRow extends Model<InferAttributes<CredentialRow>, InferCreationAttributes<CredentialRow>> {
+  declare name: string;
+  declare kind: string;
+  declare hosts: string;
+  declare shown: string;
+  declare sealed: Buffer;
+  declare changedAt: number;
+  declare lastUsedAt: CreationOptional<number | null>;
+}
+
+export class ConstantRow extends Model<InferAttributes<ConstantRow>, InferCreationAttributes<ConstantRow>> {
+  declare name: string;
+  declare value: string;
+  declare changedAt: number;
+}
+
+export class AccessTokenRow extends Model<InferAttributes<AccessTokenRow>, InferCreationAttributes<AccessTokenRow>> {
+  declare digest: string;
+  declare name: string;
+  declare createdAt: number;
+}
+
+export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreationAttributes<SessionRow>> {
+  declare digest: string;
+  declare name: string;
+  declare createdAt: number;
+  declare expiresAt: number;
+}
+
+// Sequelize writes the column's name into the object it is given, so each attribute gets one of its own.
+const text = () => ({ type: DataTypes.TEXT, allowNull: false });
+const optionalText = () => ({ type: DataTypes.TEXT });
+const integer = () => ({ type: DataTypes.INTEGER, allowNull: false });
+const optionalInteger = () => ({ type: DataTypes.INTEGER });
+const bytes = () => ({ type: DataTypes.BLOB, allowNull: false });
+const key = () => ({ type: DataTypes.TEXT, primaryKey: true });
+
+/** Ties the models to a database. Columns have the names of the attributes in snake case. */
+export function defineModels(sequelize: Sequelize): void {
+  const options = (tableName: string) => ({ sequelize, tableName, timestamps: false, underscored: true });
+  TextRow.init({ digest: key(), text: text() }, options("texts"));
+  WorkflowRow.init({ name: key(), title: optionalText(), draft: text(), revision: integer(), published: optionalInteger(), problems: integer(), changedAt: integer() }, options("workflows"));
+  VersionRow.init({ workflow: key(), version: { ...integer(), primaryKey: true }, text: text(), publishedAt: integer(), publishedBy: text() }, options("versions"));
+  RunRow.init(
+    {
+      id: key(),
+      workflow: text(),
+      version: integer(),
+      text: text(),
+      origin: text(),
+      state: text(),
+      trigger: text(),
+      startKey: optionalText(),
+      createdAt: integer(),
+      startedAt: optionalInteger(),
+      endedAt: optionalInteger(),
+      wakeAt: optionalInteger(),
+      calls: { ...integer(), defaultValue: 0 },
+      problems: { ...integer(), defaultValue: 0 },
+      error: optionalText(),
+      message: optionalText(),
+      unsure: { ...text(), defaultValue: "[]" },
+    },
+    options("runs"),
+  );
+  FileRow.init({ id: key(), run: text(), name: text(), mediaType: text(), size: integer(), sha256: text(), createdAt: integer() }, options("files"));
+  DataKeyRow.init({ id: { ...integer(), primaryKey: true }, wrapped: bytes(), createdAt: integer() }, options("data_keys"));
+  CredentialRow.init({ name: key(), kind: text(), hosts: text(), shown: text(), sealed: bytes(), changedAt: integer(), lastUsedAt: optionalInteger() }, options("credentials"));
+  ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
+  AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));
+  SessionRow.init({ digest: key(), name: text(), createdAt: integer(), expiresAt: integer() }, options("sessions"));
+}

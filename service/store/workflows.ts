@@ -1,0 +1,106 @@
+import { readWorkflow, sha256Hex, type Problem, type ReadWorkflow, type Workflow } from "@copper-kettle/core";
+import type { Transaction } from "sequelize";
+import { TextRow, VersionRow, WorkflowRow } from "./models.js";
+import type { Writer } from "./writer.js";
+
+/** The draft was changed by somebody else since it was read. */
+export class DraftConflict extends Error {
+  override name = "DraftConflict";
+}
+
+/** The file has errors, so it cannot be published or run. */
+export class HasProblems extends Error {
+  override name = "HasProblems";
+  constructor(
+    readonly workflow: string,
+    readonly problems: Problem[],
+  ) {
+    super(`The workflow ${workflow} has problems.`);
+  }
+}
+
+/** Workflows: drafts, published versions, and the texts of both. */
+export class WorkflowStore {
+  readonly #read = new Map<string, ReadWorkflow>();
+
+  constructor(readonly writer: Writer) {}
+
+  find(name: string): Promise<WorkflowRow | null> {
+    return WorkflowRow.findByPk(name);
+  }
+
+  all(): Promise<WorkflowRow[]> {
+    return WorkflowRow.findAll({ order: [["name", "ASC"]] });
+  }
+
+  async text(digest: string): Promise<string> {
+    const row = await TextRow.findByPk(digest);
+    if (!row) throw new Error(`The text ${digest} is missing.`);
+    return row.text;
+  }
+
+  /** A text, read and checked; the last 500 are kept in memory. */
+  async parsed(digest: string): Promise<ReadWorkflow> {
+    const known = this.#read.get(digest);
+    if (known) return known;
+    const read = readWorkflow(await this.text(digest));
+    if (this.#read.size >= 500) this.#read.delete(this.#read.keys().next().value as string);
+    this.#read.set(digest, read);
+    return read;
+  }
+
+  /** The workflow of a text, ready to run. */
+  async ready(name: string, digest: string): Promise<Workflow> {
+    const { workflow, problems } = await this.parsed(digest);
+    if (!workflow) throw new HasProblems(name, problems);
+    return workflow;
+  }
+
+  version(workflow: string, version: number): Promise<VersionRow | null> {
+    return VersionRow.findOne({ where: { workflow, version } });
+  }
+
+  /** Keeps a file as the draft of a workflow, whatever its problems. */
+  push(name: string, text: string, base?: number): Promise<WorkflowRow> {
+    const { workflow, problems } = readWorkflow(text);
+    const errors = problems.filter((problem) => problem.severity === "error").length;
+    const digest = sha256Hex(text);
+    return this.writer.write(async (transaction) => {
+      await keepText(digest, text, transaction);
+      const now = Date.now();
+      const known = await WorkflowRow.findByPk(name, { transaction });
+      if (known && base !== undefined && known.revision !== base) {
+        throw new DraftConflict(`The draft of ${name} was changed since it was read: it is at revision ${known.revision}, this edit began at ${base}.`);
+      }
+      const title = workflow ? (workflow.title ?? null) : (known?.title ?? null);
+      if (!known) return WorkflowRow.create({ name, title, draft: digest, revision: 1, published: null, problems: errors, changedAt: now }, { transaction });
+      if (known.draft === digest) return known;
+      return known.update({ title, draft: digest, revision: known.revision + 1, problems: errors, changedAt: now }, { transaction });
+    });
+  }
+
+  /** Makes the draft the published version; the same text is not published twice. */
+  async publish(name: string, by: string): Promise<WorkflowRow | null> {
+    const row = await this.find(name);
+    if (!row) return null;
+    await this.ready(name, row.draft);
+    return this.writer.write(async (transaction) => {
+      const current = row.published === null ? null : await VersionRow.findOne({ where: { workflow: name, version: row.published }, transaction });
+      if (current?.text === row.draft) return row;
+      const last = ((await VersionRow.max("version", { where: { workflow: name }, transaction })) as number | null) ?? 0;
+      const version = last + 1;
+      await VersionRow.create({ workflow: name, version, text: row.draft, publishedAt: Date.now(), publishedBy: by }, { transaction });
+      return row.update({ published: version, changedAt: Date.now() }, { transaction });
+    });
+  }
+
+  /** Removes a workflow. Its versions are kept, since runs name them. */
+  async remove(name: string): Promise<boolean> {
+    return this.writer.write(async (transaction) => (await WorkflowRow.destroy({ where: { name }, transaction })) > 0);
+  }
+}
+
+async function keepText(digest: string, text: string, transaction: Transaction): Promise<void> {
+  const known = await TextRow.findByPk(digest, { transaction, attributes: ["digest"] });
+  if (!known) await TextRow.create({ digest, text }, { transaction });
+}

@@ -1,0 +1,159 @@
+import type { Transaction } from "sequelize";
+import type { Statement } from "sqlite3";
+import { execute, type Store } from "./database.js";
+
+/** One row of the journal: the entries of one commit of one run. */
+export interface JournalRecord {
+  run: string;
+  seq: number;
+  count: number;
+  at: number;
+  entries: string | null;
+  sealed: Buffer | null;
+  entriesBlob: string | null;
+  sealedBlob: string | null;
+}
+
+/** What becomes durable together, in the hot path. */
+export interface Batch {
+  records: JournalRecord[];
+  statements: { sql: string; values: unknown[] }[];
+}
+
+interface Waiting extends Batch {
+  resolve(): void;
+  reject(error: unknown): void;
+}
+
+/** Rows in one INSERT; a statement is prepared once for each number of rows up to this. */
+const mostRows = 64;
+const columns = 8;
+
+/**
+ * The one writer. Everything that writes goes through its queue on its connection. The hot path is a group commit
+ * without a timer: what arrives while a commit is under way makes up the next one.
+ */
+export class Writer {
+  #waiting: Waiting[] = [];
+  #tasks: (() => Promise<void>)[] = [];
+  #working: Promise<void> | undefined;
+  readonly #inserts = new Map<number, Statement>();
+  #closed = false;
+
+  constructor(readonly store: Store) {}
+
+  /** Makes a batch durable. Batches become durable in the order in which they were given. */
+  commit(batch: Batch): Promise<void> {
+    return new Promise((resolve, reject) => {
+      this.#waiting.push({ ...batch, resolve, reject });
+      this.#wake();
+    });
+  }
+
+  /** Runs one low-rate write in a transaction of its own; models take the transaction that it gets. */
+  write<T>(work: (transaction: Transaction) => Promise<T>): Promise<T> {
+    return new Promise((resolve, reject) => {
+      this.#tasks.push(async () => {
+        try {
+          await execute(this.store.connection, "BEGIN IMMEDIATE");
+          const result = await work(this.store.writing);
+          await execute(this.store.connection, "COMMIT");
+          resolve(result);
+        } catch (error) {
+          await execute(this.store.connection, "ROLLBACK").catch(() => undefined);
+          reject(error);
+        }
+      });
+      this.#wake();
+    });
+  }
+
+  /** Resolves when all that was given so far is durable, and takes nothing more. */
+  async close(): Promise<void> {
+    while (this.#working) await this.#working;
+    this.#closed = true;
+    for (const statement of this.#inserts.values()) await new Promise<void>((resolve) => statement.finalize(() => resolve()));
+    this.#inserts.clear();
+  }
+
+  #wake(): void {
+    if (this.#closed) throw new Error("The store is closed.");
+    this.#working ??= this.#work().finally(() => {
+      this.#working = undefined;
+      if (this.#waiting.length > 0 || this.#tasks.length > 0) this.#wake();
+    });
+  }
+
+  async #work(): Promise<void> {
+    // What is given in the same turn of the event loop shares a commit.
+    await new Promise((resolve) => setImmediate(resolve));
+    while (this.#waiting.length > 0 || this.#tasks.length > 0) {
+      const batches = this.#waiting;
+      this.#waiting = [];
+      if (batches.length > 0) await this.#commitAll(batches);
+      const task = this.#tasks.shift();
+      if (task) await task();
+    }
+  }
+
+  async #commitAll(batches: Waiting[]): Promise<void> {
+    try {
+      await this.#transaction(batches);
+      for (const batch of batches) batch.resolve();
+    } catch (error) {
+      if (batches.length === 1) return batches[0]?.reject(error);
+      // One of them is at fault: each by itself, so that only that one fails.
+      for (const batch of batches) await this.#commitAll([batch]);
+    }
+  }
+
+  async #transaction(batches: Batch[]): Promise<void> {
+    const records = merged(batches.flatMap((batch) => batch.records));
+    const statements = batches.flatMap((batch) => batch.statements);
+    if (statements.length === 0 && records.length <= mostRows) {
+      if (records.length > 0) await this.#insert(records);
+      return; // a single statement is a transaction of its own
+    }
+    const { connection } = this.store;
+    await execute(connection, "BEGIN IMMEDIATE");
+    try {
+      for (let at = 0; at < records.length; at += mostRows) await this.#insert(records.slice(at, at + mostRows));
+      for (const { sql, values } of statements) await execute(connection, sql, values);
+      await execute(connection, "COMMIT");
+    } catch (error) {
+      await execute(connection, "ROLLBACK").catch(() => undefined);
+      throw error;
+    }
+  }
+
+  #insert(records: JournalRecord[]): Promise<void> {
+    let statement = this.#inserts.get(records.length);
+    if (!statement) {
+      const row = `(${Array.from({ length: columns }, () => "?").join(",")})`;
+      statement = this.store.connection.prepare(
+        `INSERT INTO journal (run, seq, count, at, entries, sealed, entries_blob, sealed_blob) VALUES ${records.map(() => row).join(",")}`,
+      );
+      this.#inserts.set(records.length, statement);
+    }
+    const values = records.flatMap((record) => [record.run, record.seq, record.count, record.at, record.entries, record.sealed, record.entriesBlob, record.sealedBlob]);
+    return new Promise((resolve, reject) => statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())));
+  }
+}
+
+/** Open rows of one run that follow each other become one row. */
+function merged(records: JournalRecord[]): JournalRecord[] {
+  const result: JournalRecord[] = [];
+  const lastOf = new Map<string, JournalRecord>();
+  for (const record of records) {
+    const last = lastOf.get(record.run);
+    if (last && last.entries !== null && record.entries !== null && !last.sealed && !record.sealed && !last.sealedBlob && !record.sealedBlob && last.entries.length + record.entries.length < 65_536) {
+      last.entries = `${last.entries.slice(0, -1)},${record.entries.slice(1)}`;
+      last.count += record.count;
+      continue;
+    }
+    const copy = { ...record };
+    lastOf.set(record.run, copy);
+    result.push(copy);
+  }
+  return result;
+}

@@ -1,0 +1,3 @@
+export * from "./stand-in.js";
+export { stays, staysKey } from "./stays.js";
+export { boards, boardsToken } from "./boards.js";

@@ -1,0 +1,13 @@
+import { boards } from "./boards.js";
+import { startStandIn } from "./stand-in.js";
+import { stays } from "./stays.js";
+
+/** Starts all stand-ins and prints their addresses as one line of JSON: { "stays": "http://…", … }. */
+const started = await Promise.all([startStandIn(stays()), startStandIn(boards())]);
+process.stdout.write(`${JSON.stringify(Object.fromEntries(started.map(({ name, url }) => [name, url])))}\n`);
+
+const close = (): void => void Promise.all(started.map((one) => one.close())).then(() => process.exit(0));
+process.on("SIGTERM", close);
+process.on("SIGINT", close);
+// A parent that is gone takes its stand-ins with it.
+process.stdin.on("end", close).resume();

@@ -1,0 +1,186 @@
+import { readFileSync } from "node:fs";
+import type { AddressInfo } from "node:net";
+import express, { type Express, type NextFunction, type Request, type Response } from "express";
+
+/** One request as it arrived; what tests read, so that nobody has to trust the service about what it sent. */
+export interface LoggedRequest {
+  method: string;
+  path: string;
+  query: Record<string, unknown>;
+  headers: Record<string, string | string[] | undefined>;
+  body: unknown;
+  /** Milliseconds since 1970. */
+  at: number;
+  /** The status that was answered; 0 where the connection was dropped. */
+  status: number;
+}
+
+/** Something that goes wrong on purpose. */
+export interface Fault {
+  method?: string;
+  /** The beginning of the path. */
+  path?: string;
+  /** How often; without it, until the faults are taken away. */
+  times?: number;
+  /** Milliseconds before anything happens. */
+  latency?: number;
+  status?: number;
+  headers?: Record<string, string>;
+  body?: unknown;
+  /** Drop the connection: before the request is taken, or after it was taken and before it is answered. */
+  drop?: "before" | "after";
+  /** Send the body in small pieces, with this many milliseconds between them. */
+  slowBody?: number;
+}
+
+export interface StandIn {
+  name: string;
+  /** Its address, such as http://127.0.0.1:4101. */
+  url: string;
+  close(): Promise<void>;
+}
+
+/** What a stand-in is made of: its routes, and how its state is made new. */
+export interface Definition {
+  name: string;
+  routes(app: Express): void;
+  reset(): void;
+  /** Settings that a test may change by the control route. */
+  settings?: Record<string, unknown>;
+}
+
+/** Starts a stand-in on loopback; port 0 takes any that is free. */
+export async function startStandIn(definition: Definition, port = 0): Promise<StandIn> {
+  const app = express();
+  app.disable("x-powered-by");
+  const requests: LoggedRequest[] = [];
+  let faults: Fault[] = [];
+
+  app.use(express.json({ limit: "5mb" }));
+  app.get("/openapi.yaml", (_request, response) => {
+    response.type("application/yaml").send(readFileSync(new URL(documentPath(definition.name), import.meta.url)));
+  });
+  app.get("/_control/requests", (_request, response) => void response.json({ requests }));
+  app.delete("/_control/requests", (_request, response) => {
+    requests.length = 0;
+    response.status(204).end();
+  });
+  app.post("/_control/reset", (_request, response) => {
+    requests.length = 0;
+    faults = [];
+    definition.reset();
+    response.status(204).end();
+  });
+  app.put("/_control/faults", (request, response) => {
+    faults = (request.body as { faults: Fault[] }).faults;
+    response.status(204).end();
+  });
+  app.put("/_control/settings", (request, response) => {
+    Object.assign(definition.settings ?? {}, request.body);
+    response.status(204).end();
+  });
+
+  app.use((request, response, next) => {
+    const logged: LoggedRequest = {
+      method: request.method,
+      path: request.path,
+      query: request.query as Record<string, unknown>,
+      headers: request.headers,
+      body: request.body,
+      at: Date.now(),
+      status: 0,
+    };
+    requests.push(logged);
+    if (requests.length > 50_000) requests.splice(0, 10_000);
+    response.on("finish", () => (logged.status = response.statusCode));
+    next();
+  });
+  app.use((request, response, next) => void misbehave(faults, request, response, next));
+  definition.routes(app);
+  app.use((_request, response) => void response.status(404).json({ error: "no-such-path" }));
+  app.use((error: Error & { status?: number }, _request: Request, response: Response, _next: NextFunction) => {
+    response.status(error.status ?? 500).json({ error: "bad-request", message: error.message });
+  });
+
+  const server = app.listen(port, "127.0.0.1");
+  await new Promise<void>((resolve, reject) => {
+    server.once("listening", resolve);
+    server.once("error", reject);
+  });
+  return {
+    name: definition.name,
+    url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    close: () =>
+      new Promise((resolve) => {
+        server.close(() => resolve());
+        server.closeAllConnections();
+      }),
+  };
+}
+
+/** The document lies beside the sources; a build finds it one folder further up. */
+function documentPath(name: string): string {
+  return import.meta.url.includes("/dist/") ? `../openapi/${name}.yaml` : `./openapi/${name}.yaml`;
+}
+
+async function misbehave(faults: Fault[], request: Request, response: Response, next: NextFunction): Promise<void> {
+  const fault = faults.find(
+    (item) => (!item.method || item.method === request.method) && (!item.path || request.path.startsWith(item.path)) && item.times !== 0,
+  );
+  if (!fault) return next();
+  if (fault.times !== undefined) fault.times--;
+  if (fault.latency) await new Promise((resolve) => setTimeout(resolve, fault.latency));
+  if (fault.drop === "before") {
+    request.socket.destroy();
+    return;
+  }
+  if (fault.drop === "after") {
+    response.json = () => {
+      request.socket.destroy();
+      return response;
+    };
+    return next();
+  }
+  if (fault.status !== undefined) {
+    response.status(fault.status).set(fault.headers ?? {});
+    if (fault.body === undefined) response.json({ error: "fault", status: fault.status });
+    else if (typeof fault.body === "string") response.send(fault.body);
+    else response.json(fault.body);
+    return;
+  }
+  if (fault.slowBody) {
+    response.json = (body: unknown) => {
+      void trickle(response, JSON.stringify(body), fault.slowBody as number);
+      return response;
+    };
+  }
+  next();
+}
+
+async function trickle(response: Response, text: string, pause: number): Promise<void> {
+  response.type("json");
+  for (let at = 0; at < text.length; at += 16) {
+    response.write(text.slice(at, at + 16));
+    await new Promise((resolve) => setTimeout(resolve, pause));
+  }
+  response.end();
+}
+
+/** Refuses a request whose bearer token is not the right one, and says what is wrong with it, as good APIs do. */
+export function bearer(right: () => string) {
+  return (request: Request, response: Response, next: NextFunction): void => {
+    const field = request.headers.authorization;
+    const wrong =
+      field === undefined
+        ? "The header Authorization is missing."
+        : !/^Bearer /.test(field)
+          ? `The header Authorization must begin with "Bearer ", and begins with "${field.slice(0, 6)}".`
+          : /^Bearer Bearer /i.test(field)
+            ? 'The prefix "Bearer" stands twice.'
+            : field.slice(7) !== right()
+              ? "This key is not known."
+              : undefined;
+    if (!wrong) return next();
+    response.status(401).set("WWW-Authenticate", 'Bearer realm="larkspur"').json({ error: "unauthorized", message: wrong });
+  };
+}
