@@ -4,6 +4,7 @@ import { FolderTaken } from "./store/lock.js";
 
 /** The service's entry: configured by the environment, stopped by SIGTERM or SIGINT. Exit code 2: it could not start. */
 async function main(): Promise<void> {
+  process.umask(0o077);
   let service: Service;
   try {
     service = await startService(readConfig(process.env));

@@ -86,19 +86,18 @@ export class HttpTransport implements Transport {
 
 /** Notes that a request is being handed to a connected socket: from then on its fate may be unknown. */
 function noting(sent: { begun: boolean }): Dispatcher.DispatcherComposeInterceptor {
-  return (dispatch) => (options, handler) => {
-    const onRequestStart = handler.onRequestStart?.bind(handler);
-    const noted = Object.create(handler) as Dispatcher.DispatchHandler;
-    for (const name of ["onRequestUpgrade", "onResponseStart", "onResponseData", "onResponseEnd", "onResponseError"] as const) {
-      const method = handler[name] as ((...args: never[]) => unknown) | undefined;
-      if (method) noted[name] = method.bind(handler) as never;
-    }
-    noted.onRequestStart = (...args) => {
-      sent.begun = true;
-      onRequestStart?.(...args);
-    };
-    return dispatch(options, noted);
-  };
+  return (dispatch) => (options, handler) =>
+    dispatch(options, {
+      onRequestStart(controller, context) {
+        sent.begun = true;
+        handler.onRequestStart?.(controller, context);
+      },
+      onRequestUpgrade: (...given) => handler.onRequestUpgrade?.(...given),
+      onResponseStart: (...given) => handler.onResponseStart?.(...given),
+      onResponseData: (...given) => handler.onResponseData?.(...given),
+      onResponseEnd: (...given) => handler.onResponseEnd?.(...given),
+      onResponseError: (...given) => handler.onResponseError?.(...given),
+    });
 }
 
 const notConnected = new Set(["ECONNREFUSED", "EHOSTUNREACH", "ENETUNREACH", "EADDRNOTAVAIL", "UND_ERR_CONNECT_TIMEOUT"]);

@@ -1,0 +1,119 @@
+import { routes, type Run } from "@copper-kettle/contract";
+import { parseJson, printForPeople, printJson, type Entry, type Json } from "@copper-kettle/core";
+import { Argument, type Command } from "commander";
+import colors from "picocolors";
+import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
+import { entryLine } from "../entries.js";
+import { followRun } from "../follow.js";
+import { say, show, stateText, table, timeText } from "../output.js";
+
+const decisions = ["happened", "again", "skip", "stop"] as const;
+
+export function addRun(program: Command): void {
+  const group = program.command("run").description("runs: list, show, follow, stop, decide");
+  group.argument("[name]").action((name: string | undefined) => {
+    if (name === undefined) group.help({ error: true });
+    throw new Exit(exitCodes.wrongUse, `There is no "ckettle run ${name}". To start the workflow: ckettle start ${name}`);
+  });
+  group
+    .command("list")
+    .description("runs, newest first")
+    .option("--workflow <name>")
+    .option("--state <states>", "one or more states, with commas between")
+    .option("--text <text>", "in the id, the workflow, or the error")
+    .option("--limit <number>", "how many", "20")
+    .action(async (options: { workflow?: string; state?: string; text?: string; limit: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const { runs, more } = await clientOf(globals).call(routes.listRuns, { query: { ...options, limit: Number(options.limit) } });
+      show(globals, runs, () => table(["RUN", "WORKFLOW", "STATE", "STARTED", "TOOK", "CALLS", ""], runs.map(rowOf), "There are no such runs."));
+      if (more && process.stdout.isTTY) say(colors.dim(`More: --limit ${Number(options.limit) * 2}`));
+    });
+  group
+    .command("show")
+    .description("one run: what it was given, what happened, what it gave")
+    .argument("<id>")
+    .action(async (id: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const run = await client.call(routes.run, { params: { id } });
+      const entries = await allEntries((after) => client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }));
+      show(globals, { ...run, entries }, () => {
+        const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${run.calls} calls`;
+        const lines = entries.map((item) => entryLine(item as Entry)).filter((line) => line !== undefined);
+        const response = run.response ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`] : [];
+        return [head, "", ...lines, ...response, ...unsureLines(run)].join("\n");
+      });
+    });
+  group
+    .command("follow")
+    .description("print what happens in a run until it comes to rest")
+    .argument("<id>")
+    .action(async (id: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      await followRun(clientOf(globals), id, serviceUrl(globals), (entry) => {
+        const line = globals.json ? printJson(entry) : entryLine(entry);
+        if (line) process.stdout.write(`${line}\n`);
+      }, { throughSleep: true });
+    });
+  group
+    .command("stop")
+    .description("stop a run after its step")
+    .argument("<id>")
+    .option("--now", "cut off what is being sent too")
+    .action(async (id: string, options: { now?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const run = await clientOf(globals).call(routes.stopRun, { params: { id }, body: { how: options.now ? "now" : "after-step" } });
+      show(globals, run, () => `${id}: ${run.state === "running" ? "will stop" : run.state}`);
+    });
+  group
+    .command("decide")
+    .description("say what is true of a call whose fate is unknown")
+    .argument("<id>")
+    .addArgument(new Argument("<decision>", "happened, again, skip or stop").choices(decisions))
+    .option("--step <path>", "the step; needed only where several are unsure")
+    .option("--outcome <json>", 'with happened: what the far side answered, such as {"status":201,"body":{"id":"g-9"}}')
+    .action(async (id: string, decision: (typeof decisions)[number], options: { step?: string; outcome?: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const outcome = options.outcome === undefined ? {} : { outcome: outcomeOf(options.outcome) };
+      const path = options.step === undefined ? {} : { path: options.step };
+      const run = await clientOf(globals).call(routes.decideRun, { params: { id }, body: { decision, ...path, ...outcome } });
+      show(globals, run, () => `${id}: decided ${decision}`);
+    });
+}
+
+function outcomeOf(text: string): Json {
+  try {
+    return parseJson(text);
+  } catch (error) {
+    throw new Exit(exitCodes.wrongUse, `--outcome is no JSON: ${(error as Error).message}`);
+  }
+}
+
+type Page = { entries: { seq: number; entry: unknown }[]; more: boolean };
+
+async function allEntries(read: (after: number) => Promise<Page>): Promise<unknown[]> {
+  const entries: unknown[] = [];
+  for (let after = -1; ; ) {
+    const page = await read(after);
+    entries.push(...page.entries.map((item) => item.entry));
+    after = page.entries.at(-1)?.seq ?? after;
+    if (!page.more) return entries;
+  }
+}
+
+function tookText(run: Run): string {
+  if (!run.startedAt) return "";
+  return printForPeople((run.endedAt ? Date.parse(run.endedAt) : Date.now()) - Date.parse(run.startedAt));
+}
+
+function rowOf(run: Run): string[] {
+  const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? "";
+  const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why;
+  return [run.id, run.workflow, stateText(run.state), timeText(run.createdAt), tookText(run), String(run.calls), next.length > 70 ? `${next.slice(0, 69)}…` : next];
+}
+
+function unsureLines(run: Run): string[] {
+  if (run.unsure.length === 0) return [];
+  const steps = run.unsure.map((item) => `  ${item.path}: ${item.reason}`);
+  return ["", stateText("unsure"), ...steps, `Look at the far side, then: ckettle run decide ${run.id} happened|again|skip|stop`];
+}

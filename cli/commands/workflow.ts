@@ -1,0 +1,131 @@
+import { ProblemError, routes, type WorkflowSummary } from "@copper-kettle/contract";
+import { printProblem, readWorkflow, workflowJsonSchema, type Problem } from "@copper-kettle/core";
+import type { Command } from "commander";
+import { readFileSync, writeFileSync } from "node:fs";
+import colors from "picocolors";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { say, show, stateText, table, timeText } from "../output.js";
+
+export function readText(file: string): string {
+  try {
+    return readFileSync(file === "-" ? 0 : file, "utf8");
+  } catch (error) {
+    throw new Exit(exitCodes.wrongUse, `${file} cannot be read: ${(error as NodeJS.ErrnoException).code ?? String(error)}`);
+  }
+}
+
+function problemLines(problems: Problem[], file: string): string {
+  return problems.map((problem) => printProblem(problem, file)).join("\n");
+}
+
+/** check and schema, which need no service; and the group `workflow`. */
+export function addWorkflow(program: Command): void {
+  program
+    .command("check")
+    .description("check a workflow file without a service; exit code 2 when it has errors")
+    .argument("<file>", "the file, or - for standard input")
+    .action((file: string, _options: unknown, command: Command) => {
+      const { problems } = readWorkflow(readText(file));
+      const errors = problems.filter((problem) => problem.severity === "error").length;
+      show(globalsOf(command), { file, errors, problems }, () => problemLines(problems, file) || (process.stdout.isTTY ? colors.green("✓ no problems") : ""));
+      if (errors > 0) throw new Exit(exitCodes.wrongUse);
+    });
+  program
+    .command("schema")
+    .description("print the JSON Schema of the workflow file, for editors")
+    .action(() => {
+      process.stdout.write(`${JSON.stringify(workflowJsonSchema(), undefined, 2)}\n`);
+    });
+
+  const group = program.command("workflow").description("workflows: list, show, push, pull, publish, remove");
+  group
+    .command("list")
+    .description("all workflows")
+    .action(async (_options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { workflows } = await clientOf(globals).call(routes.listWorkflows);
+      show(globals, workflows, () =>
+        table(["NAME", "VERSION", "STARTED BY", "LAST RUN", "TITLE"], workflows.map(rowOf), "There are no workflows yet. Push one with: ckettle workflow push FILE"),
+      );
+    });
+  group
+    .command("show")
+    .description("one workflow: its state, problems and outline")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const workflow = await clientOf(globals).call(routes.workflow, { params: { name } });
+      show(globals, workflow, () => {
+        const steps = workflow.outline.map((step) => [String(step.line), `${"  ".repeat(step.depth)}${step.name}`, step.kind, step.title ?? step.calls ?? ""]);
+        const problems = problemLines(workflow.problemList, name);
+        return [
+          colors.bold(workflow.title ?? workflow.name),
+          `${workflow.name}, ${versionText(workflow)}; started ${workflow.triggers.join(", ") || "by nothing yet"}`,
+          "",
+          table(["LINE", "STEP", "KIND", ""], steps, "It has no steps."),
+          ...(problems ? ["", problems] : []),
+        ].join("\n");
+      });
+    });
+  group
+    .command("push")
+    .description("keep a file as the draft of its workflow")
+    .argument("<file>", "the file, or - for standard input")
+    .option("--publish", "publish it too")
+    .action(async (file: string, options: { publish?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const text = readText(file);
+      const { partial, problems } = readWorkflow(text);
+      if (!partial?.name) throw new Exit(exitCodes.wrongUse, problemLines(problems, file));
+      const client = clientOf(globals);
+      let workflow = await client.call(routes.pushWorkflow, { params: { name: partial.name }, body: { text } });
+      if (problems.length > 0) say(problemLines(problems, file));
+      if (options.publish) workflow = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
+      show(globals, workflow, () => `${workflow.name}: ${versionText(workflow)}`);
+    });
+  group
+    .command("pull")
+    .description("write a workflow's file to standard output, or to a file")
+    .argument("<name>")
+    .option("-o, --output <file>")
+    .option("--version <number>", "a published version; without it the draft")
+    .action(async (name: string, options: { output?: string; version?: string }, command: Command) => {
+      const query = options.version === undefined ? {} : { version: Number(options.version) };
+      const { text } = await clientOf(globalsOf(command)).call(routes.workflow, { params: { name }, query });
+      if (options.output) writeFileSync(options.output, text);
+      else process.stdout.write(text);
+    });
+  group
+    .command("publish")
+    .description("make the draft the version that runs")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      try {
+        const workflow = await clientOf(globals).call(routes.publishWorkflow, { params: { name } });
+        show(globals, workflow, () => `${name}: ${versionText(workflow)}`);
+      } catch (error) {
+        if (error instanceof ProblemError && error.problem.problems) say(problemLines(error.problem.problems, name));
+        throw error;
+      }
+    });
+  group
+    .command("remove")
+    .description("remove a workflow; its runs are kept")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      await clientOf(globalsOf(command)).call(routes.removeWorkflow, { params: { name } });
+      say(`${name} is removed.`);
+    });
+}
+
+function versionText(workflow: WorkflowSummary): string {
+  const version = workflow.published === null ? "not published" : `version ${workflow.published}`;
+  return workflow.draft && workflow.published !== null ? `${version}, with a newer draft` : version;
+}
+
+function rowOf(workflow: WorkflowSummary): string[] {
+  const last = workflow.recent.at(-1);
+  const version = workflow.published === null ? "draft" : `${workflow.published}${workflow.draft ? " + draft" : ""}`;
+  return [workflow.name, version, workflow.triggers.join(", "), last ? `${stateText(last.state)} ${timeText(last.createdAt)}` : "", workflow.title ?? ""];
+}

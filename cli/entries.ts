@@ -1,0 +1,55 @@
+import { printForPeople, statusText, type Entry } from "@copper-kettle/core";
+import colors from "picocolors";
+import { brief, stateText } from "./output.js";
+
+/** One entry of a journal as a line for people; undefined for what says nothing to them. */
+export function entryLine(entry: Entry): string | undefined {
+  const text = textOf(entry);
+  if (text === undefined) return undefined;
+  const time = new Date(entry.at).toISOString().slice(11, 23);
+  return `${colors.dim(time)}  ${text}`;
+}
+
+function textOf(entry: Entry): string | undefined {
+  const step = "path" in entry && entry.path ? colors.bold(entry.path) : "";
+  switch (entry.type) {
+    case "started":
+      return `started ${entry.workflow} ${entry.version === 0 ? "(draft)" : `version ${entry.version}`} with ${brief(entry.inputs)}`;
+    case "begun": {
+      const request = entry.data["request"] as { method: string; url: string } | undefined;
+      if (request) return `${step}  ${request.method} ${request.url}`;
+      if (entry.kind === "if") return `${step}  takes "${String(entry.data["chose"])}"`;
+      if (entry.kind === "each") return `${step}  ${String(entry.data["length"])} items`;
+      if (entry.kind === "wait") return `${step}  waits until ${new Date(entry.data["until"] as number).toISOString()}`;
+      return `${step}  ${entry.kind}`;
+    }
+    case "attempt": {
+      const took = colors.dim(`${entry.at - entry.sentAt} ms`);
+      const wait = entry.wait === undefined ? "" : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
+      if (entry.failure) return `${step}  no answer (${entry.failure.kind}): ${entry.failure.message}${wait}`;
+      const status = entry.response?.status ?? 0;
+      const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
+      return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${brief(entry.response?.body, 80)}${wait}`;
+    }
+    case "unsure":
+      return `${step}  ${stateText("unsure")}: ${entry.reason}`;
+    case "decided":
+      return `${step}  decided by ${entry.by}: ${entry.decision}`;
+    case "ended":
+      if (entry.error) return `${step}  ${stateText("failed")}: ${entry.error.message}`;
+      if (entry.skipped !== undefined) return `${step}  ${entry.skipped}`;
+      if (entry.kind === "respond") return `${step}  responds ${brief(entry.outcome)}`;
+      return entry.kind === "set" || entry.kind === "note" ? `${step}  ${brief(entry.outcome)}` : undefined;
+    case "rested":
+      if (entry.state === "waiting") return `${stateText("waiting")} until ${new Date(entry.until ?? 0).toISOString()}`;
+      return `${stateText(entry.state)}${entry.reason ? `: ${entry.reason}` : ""}`;
+    case "stopping":
+      return `stopped by ${entry.by}`;
+    case "finished":
+      return `${stateText(entry.state)}${entry.error ? `: ${entry.error.message}` : entry.message ? `: ${entry.message}` : ""}`;
+    case "sending":
+    case "secrets":
+    case "item":
+      return undefined;
+  }
+}
