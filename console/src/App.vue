@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { mdiFormatListBulleted, mdiHomeOutline, mdiSourceBranch, mdiThemeLightDark } from "@mdi/js";
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import { useTheme } from "vuetify";
+import { shared } from "./api.js";
+import SignInNotice from "./parts/SignInNotice.vue";
+import { rememberTheme } from "./theme.js";
+
+const theme = useTheme();
+const route = useRoute();
+const bare = computed(() => route.name === "sign-in");
+const pages = [
+  { to: "/", title: "Home", icon: mdiHomeOutline },
+  { to: "/workflows", title: "Workflows", icon: mdiSourceBranch },
+  { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },
+];
+
+function turnTheme(): void {
+  const next = theme.global.name.value === "dark" ? "light" : "dark";
+  theme.change(next);
+  rememberTheme(next);
+}
+</script>
+
+<template>
+  <v-app>
+    <v-app-bar flat density="compact" border="b" color="surface">
+      <router-link to="/" class="brand" aria-label="Copper Kettle, home">
+        <img src="/vessel.svg" alt="" width="24" height="24" />
+        <span>Copper Kettle</span>
+      </router-link>
+      <nav v-if="!bare" class="nav" aria-label="Pages">
+        <v-btn
+          v-for="page in pages"
+          :key="page.to"
+          :to="page.to"
+          :exact="page.to === '/'"
+          :prepend-icon="page.icon"
+          variant="text"
+          size="small"
+        >
+          {{ page.title }}
+        </v-btn>
+      </nav>
+      <v-spacer />
+      <v-btn :icon="mdiThemeLightDark" variant="text" size="small" aria-label="Change between light and dark" @click="turnTheme" />
+    </v-app-bar>
+    <v-main>
+      <SignInNotice v-if="!shared.signedIn && !bare" />
+      <router-view v-else :key="route.path" />
+    </v-main>
+  </v-app>
+</template>
+
+<style scoped>
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  margin: 0 12px;
+  font-weight: 600;
+  text-decoration: none;
+  color: inherit;
+  white-space: nowrap;
+}
+.nav {
+  display: flex;
+  gap: 2px;
+}
+@media (max-width: 600px) {
+  .brand span {
+    display: none;
+  }
+  .brand {
+    margin: 0 6px;
+  }
+}
+</style>

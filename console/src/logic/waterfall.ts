@@ -1,0 +1,163 @@
+import type { Entry, EntryOf } from "@copper-kettle/core";
+import type { OutlineStep } from "@copper-kettle/contract";
+
+export type RowState = "running" | "succeeded" | "failed" | "unsure" | "skipped" | "waiting";
+
+/** One bar of a row: what went on from one time to another, in milliseconds since 1970. */
+export interface Segment {
+  kind: "sending" | "backing-off" | "wait" | "inside";
+  from: number;
+  /** Undefined while it goes on. */
+  to: number | undefined;
+  attempt?: number;
+  status?: number;
+  label: string;
+}
+
+export interface Row {
+  path: string;
+  name: string;
+  kind: string;
+  title: string | null;
+  line: number | null;
+  depth: number;
+  state: RowState;
+  from: number;
+  to: number | undefined;
+  segments: Segment[];
+  begun: EntryOf<"begun"> | undefined;
+  attempts: EntryOf<"attempt">[];
+  ended: EntryOf<"ended"> | undefined;
+  unsure: EntryOf<"unsure"> | undefined;
+  /** Of a loop: the state of each item, by index. */
+  items: Map<number, RowState>;
+  length: number | undefined;
+}
+
+/** What happened in a run, as rows on a time axis: the run's own steps, and those of each loop item. */
+export class Waterfall {
+  readonly rows = new Map<string, Row>();
+  from = 0;
+  to = 0;
+  over = false;
+  readonly #steps: Map<string, OutlineStep>;
+
+  constructor(steps: readonly OutlineStep[]) {
+    this.#steps = new Map(steps.map((step) => [step.name, step]));
+  }
+
+  /** Takes in entries of the journal, in order. */
+  take(entries: readonly Entry[]): void {
+    for (const entry of entries) {
+      if (this.from === 0) this.from = entry.at;
+      this.to = Math.max(this.to, entry.at);
+      this.#take(entry);
+    }
+  }
+
+  /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
+  inside(prefix: string): Row[] {
+    return [...this.rows.values()].filter((row) => row.path.startsWith(prefix) && !row.path.slice(prefix.length).includes("/"));
+  }
+
+  #take(entry: Entry): void {
+    switch (entry.type) {
+      case "begun": {
+        const row = this.#row(entry.path, entry.kind, entry.at);
+        row.begun = entry;
+        if (entry.kind === "wait") row.segments.push({ kind: "wait", from: entry.at, to: undefined, label: "waits" });
+        if (entry.kind === "each") row.length = entry.data["length"] as number;
+        row.state = entry.kind === "wait" ? "waiting" : "running";
+        return this.#markItem(row);
+      }
+      case "sending": {
+        const row = this.#row(entry.path, "request", entry.at);
+        closeLast(row, entry.at);
+        row.segments.push({ kind: "sending", from: entry.at, to: undefined, attempt: entry.attempt, label: `attempt ${entry.attempt}` });
+        row.state = "running";
+        return;
+      }
+      case "attempt":
+        return this.#attempt(entry);
+      case "unsure": {
+        const row = this.#row(entry.path, "request", entry.at);
+        closeLast(row, entry.at);
+        row.unsure = entry;
+        row.state = "unsure";
+        return this.#markItem(row);
+      }
+      case "ended": {
+        const row = this.#row(entry.path, entry.kind, entry.at);
+        closeLast(row, entry.at);
+        row.ended = entry;
+        row.to = entry.at;
+        row.state = entry.error ? "failed" : entry.skipped !== undefined ? "skipped" : "succeeded";
+        return this.#markItem(row);
+      }
+      case "item": {
+        const match = /^(.*)\[(\d+)\]$/.exec(entry.path);
+        if (match) this.rows.get(match[1] as string)?.items.set(Number(match[2]), entry.error ? "failed" : "succeeded");
+        return;
+      }
+      case "finished":
+        this.over = true;
+        return;
+    }
+  }
+
+  #attempt(entry: EntryOf<"attempt">): void {
+    const row = this.#row(entry.path, "request", entry.sentAt);
+    const last = row.segments.at(-1);
+    if (last?.kind === "sending" && last.attempt === entry.attempt) row.segments.pop();
+    else closeLast(row, entry.sentAt);
+    const status = entry.response?.status;
+    const label = entry.failure ? `attempt ${entry.attempt}: ${entry.failure.kind}` : `attempt ${entry.attempt}: ${status}`;
+    row.segments.push({ kind: "sending", from: entry.sentAt, to: entry.at, attempt: entry.attempt, label, ...(status === undefined ? {} : { status }) });
+    if (entry.wait !== undefined) {
+      row.segments.push({ kind: "backing-off", from: entry.at, to: undefined, label: entry.told ? "waits as the answer asked" : "backs off" });
+      row.state = "waiting";
+    }
+    row.attempts.push(entry);
+    this.#markItem(row);
+  }
+
+  #row(path: string, kind: string, at: number): Row {
+    const known = this.rows.get(path);
+    if (known) return known;
+    const name = path.slice(path.lastIndexOf("/") + 1);
+    const step = this.#steps.get(name);
+    const loopDepth = path.split("/").length - 1;
+    const row: Row = {
+      path,
+      name,
+      kind,
+      title: step?.title ?? null,
+      line: step?.line ?? null,
+      depth: Math.max(step?.depth ?? 0, loopDepth),
+      state: "running",
+      from: at,
+      to: undefined,
+      segments: [],
+      begun: undefined,
+      attempts: [],
+      ended: undefined,
+      unsure: undefined,
+      items: new Map(),
+      length: undefined,
+    };
+    this.rows.set(path, row);
+    return row;
+  }
+
+  /** An item of a loop shows the state of what it last did. */
+  #markItem(row: Row): void {
+    const match = /^(.*)\[(\d+)\]\/[^/]*$/.exec(row.path);
+    const loop = match ? this.rows.get(match[1] as string) : undefined;
+    if (loop && row.state !== "succeeded" && row.state !== "skipped") loop.items.set(Number(match?.[2]), row.state);
+  }
+}
+
+function closeLast(row: Row, at: number): void {
+  const last = row.segments.at(-1);
+  if (last && last.to === undefined) last.to = at;
+}

@@ -1,0 +1,7 @@
+import { createApp } from "vue";
+import App from "./App.vue";
+import "./base.css";
+import { router } from "./router.js";
+import { vuetify } from "./theme.js";
+
+createApp(App).use(router).use(vuetify).mount("#app");

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import { routes, type OutputOf } from "@copper-kettle/contract";
+import { mdiCheckCircleOutline, mdiCircleOutline } from "@mdi/js";
+import { computed, onMounted, ref } from "vue";
+import { api, sentence } from "../api.js";
+import { onRunChange } from "../logic/live.js";
+import RunsOverTime from "../parts/RunsOverTime.vue";
+import RunTable from "../parts/RunTable.vue";
+
+const home = ref<OutputOf<typeof routes.home>>();
+const fault = ref("");
+
+async function load(): Promise<void> {
+  try {
+    home.value = await api.call(routes.home);
+    fault.value = "";
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+onMounted(load);
+onRunChange(() => void load());
+
+const steps = computed(() => {
+  const first = home.value?.firstSteps;
+  if (!first) return [];
+  return [
+    { done: first.credentials > 0, text: "Add a credential", how: "ckettle credential add stays-key --host stays.example", to: "" },
+    { done: first.workflows > 0, text: "Push a workflow", how: "ckettle workflow push greet-guest.copper-kettle.yaml", to: "/workflows" },
+    { done: first.published > 0, text: "Publish it", how: "on its page, when it has no problems", to: "/workflows" },
+    { done: first.runs > 0, text: "Start a run", how: "on its page, with the form made from its inputs", to: "/runs" },
+  ];
+});
+const fresh = computed(() => steps.value.some((step) => !step.done));
+</script>
+
+<template>
+  <div class="page home">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!home && !fault" indeterminate />
+    <template v-if="home">
+      <v-card v-if="fresh" class="pa-4">
+        <h2>First steps</h2>
+        <ol class="steps">
+          <li v-for="step in steps" :key="step.text">
+            <v-icon :icon="step.done ? mdiCheckCircleOutline : mdiCircleOutline" :color="step.done ? 'success' : undefined" size="18" />
+            <span>
+              <router-link v-if="step.to" :to="step.to">{{ step.text }}</router-link>
+              <template v-else>{{ step.text }}</template>
+              <span class="dim"> – {{ step.done ? "done" : "" }}</span>
+              <span v-if="!step.done" class="mono dim">{{ step.how }}</span>
+            </span>
+          </li>
+        </ol>
+      </v-card>
+      <v-card class="pa-4">
+        <h2>Needs you</h2>
+        <RunTable :runs="home.attention" empty="Nothing: no run is unsure, held, or failed in the last day." />
+      </v-card>
+      <div class="two">
+        <v-card class="pa-4">
+          <h2>Running now</h2>
+          <RunTable :runs="home.running" empty="Nothing is running." />
+        </v-card>
+        <v-card class="pa-4">
+          <h2>Next to go on</h2>
+          <RunTable :runs="home.next" empty="No run is waiting." />
+        </v-card>
+      </div>
+      <v-card class="pa-4">
+        <h2 class="mb-2">Runs over the last day</h2>
+        <RunsOverTime :hours="home.hours" />
+      </v-card>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.home {
+  display: grid;
+  gap: 14px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 14px;
+}
+.steps {
+  list-style: none;
+  padding: 8px 0 0;
+  display: grid;
+  gap: 6px;
+}
+.steps li {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

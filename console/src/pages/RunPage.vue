@@ -1,0 +1,166 @@
+<script setup lang="ts">
+import { routes, type RunDetail } from "@copper-kettle/contract";
+import type { Entry } from "@copper-kettle/core";
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, triggerRef } from "vue";
+import { api, sentence } from "../api.js";
+import { took, when } from "../logic/format.js";
+import { listen, onRunChange } from "../logic/live.js";
+import { Waterfall } from "../logic/waterfall.js";
+import BodyView from "../parts/BodyView.vue";
+import DecidePanel from "../parts/DecidePanel.vue";
+import JsonTree from "../parts/JsonTree.vue";
+import StateMark from "../parts/StateMark.vue";
+import StepDetail from "../parts/StepDetail.vue";
+import WaterfallView from "../parts/WaterfallView.vue";
+
+const props = defineProps<{ id: string }>();
+const run = ref<RunDetail>();
+const waterfall = shallowRef<Waterfall>();
+const selected = ref("");
+const fault = ref("");
+const now = ref(Date.now());
+
+async function load(): Promise<void> {
+  try {
+    run.value = await api.call(routes.run, { params: { id: props.id } });
+    fault.value = "";
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+
+onMounted(async () => {
+  await load();
+  if (!run.value) return;
+  const made = new Waterfall(run.value.steps);
+  waterfall.value = made;
+  let waiting: Entry[] = [];
+  const show = (): void => {
+    made.take(waiting);
+    waiting = [];
+    if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
+    triggerRef(waterfall);
+  };
+  // Entries come one by one and are drawn together, once a frame.
+  listen(routes.runEvents, { params: { id: props.id }, query: { after: -1 } }, "entry", (data) => {
+    if (waiting.length === 0) requestAnimationFrame(show);
+    const { entry } = data as { entry: Entry };
+    waiting.push(entry);
+    if (entry.type === "finished" || entry.type === "rested" || entry.type === "decided") setTimeout(() => void load(), 50);
+  });
+});
+onRunChange(() => void load());
+const clock = setInterval(() => (now.value = Date.now()), 500);
+onBeforeUnmount(() => clearInterval(clock));
+
+/** What a person most likely wants to see first: what went wrong, else the first call. */
+function interesting(made: Waterfall): string {
+  const rows = [...made.rows.values()];
+  const wrong = rows.find((row) => row.state === "unsure") ?? rows.find((row) => row.ended?.error);
+  return (wrong ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
+}
+
+const row = computed(() => waterfall.value?.rows.get(selected.value));
+const active = computed(() => run.value !== undefined && run.value.endedAt === null);
+
+async function stop(how: "after-step" | "now"): Promise<void> {
+  try {
+    await api.call(routes.stopRun, { params: { id: props.id }, body: { how } });
+    await load();
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+</script>
+
+<template>
+  <div class="page run">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!run && !fault" indeterminate />
+    <template v-if="run">
+      <header class="head">
+        <h1>
+          <router-link :to="`/workflows/${run.workflow}`">{{ run.workflow }}</router-link>
+          <span class="dim"> {{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
+        </h1>
+        <StateMark :state="run.state" />
+        <span>{{ when(run.createdAt) }}, {{ run.trigger.kind }}</span>
+        <span v-if="run.startedAt">{{ took(run, now) }}</span>
+        <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
+        <span v-if="run.wakeAt">goes on at {{ when(run.wakeAt) }}</span>
+        <v-spacer />
+        <template v-if="active">
+          <v-btn size="small" @click="stop('after-step')">Stop after the step</v-btn>
+          <v-btn size="small" @click="stop('now')">Stop now</v-btn>
+        </template>
+        <span class="mono dim">{{ run.id }}</span>
+      </header>
+      <v-alert v-if="run.error" type="error" :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'">{{ run.error.message }}</v-alert>
+      <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
+      <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
+      <div class="two">
+        <v-card class="pa-2 left">
+          <WaterfallView v-if="waterfall" :waterfall="waterfall" :now="now" :selected="selected" @select="selected = $event" />
+          <div class="ends">
+            <details>
+              <summary>Inputs</summary>
+              <JsonTree :value="run.inputs" />
+            </details>
+            <details v-if="run.response" open>
+              <summary>Response {{ run.response.status }}</summary>
+              <BodyView :body="run.response.body" />
+            </details>
+          </div>
+        </v-card>
+        <v-card class="pa-3 right">
+          <StepDetail v-if="row" :row="row" />
+          <p v-else class="dim">Nothing has happened yet.</p>
+        </v-card>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.run {
+  display: grid;
+  gap: 12px;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 16px;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 12px;
+  align-items: start;
+}
+.right {
+  position: sticky;
+  top: 56px;
+  max-height: calc(100vh - 72px);
+  overflow: auto;
+}
+.ends {
+  padding: 10px 8px 4px;
+  display: grid;
+  gap: 6px;
+}
+summary {
+  cursor: pointer;
+  font-weight: 600;
+  font-size: 0.875rem;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .right {
+    position: static;
+    max-height: none;
+  }
+}
+</style>

@@ -1,0 +1,183 @@
+<script setup lang="ts">
+import { routes, type Run, type WorkflowDetail } from "@copper-kettle/contract";
+import type { Problem } from "@copper-kettle/core";
+import { computed, onMounted, ref, watch } from "vue";
+import { api, sentence } from "../api.js";
+import { onRunChange } from "../logic/live.js";
+import OutlineView from "../parts/OutlineView.vue";
+import RunTable from "../parts/RunTable.vue";
+import StartForm from "../parts/StartForm.vue";
+import YamlEditor from "../parts/YamlEditor.vue";
+
+const props = defineProps<{ name: string }>();
+const workflow = ref<WorkflowDetail>();
+const runs = ref<Run[]>([]);
+const text = ref("");
+const problems = ref<Problem[]>([]);
+const fault = ref("");
+const busy = ref("");
+const editor = ref<InstanceType<typeof YamlEditor>>();
+const tab = ref("outline");
+
+/** What was typed and not kept yet survives a reload. */
+const unsavedKey = `copper-kettle.unsaved.${props.name}`;
+const unsaved = computed(() => workflow.value !== undefined && text.value !== workflow.value.text);
+const errors = computed(() => problems.value.filter((problem) => problem.severity === "error"));
+const faulty = computed(() => new Set(problems.value.map((problem) => problem.line)));
+
+async function loadRuns(): Promise<void> {
+  try {
+    runs.value = (await api.call(routes.listRuns, { query: { workflow: props.name, limit: 15 } })).runs;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+function take(next: WorkflowDetail): void {
+  workflow.value = next;
+  problems.value = next.problemList;
+}
+onMounted(async () => {
+  try {
+    const found = await api.call(routes.workflow, { params: { name: props.name } });
+    text.value = sessionStorage.getItem(unsavedKey) ?? found.text;
+    take(found);
+  } catch (error) {
+    fault.value = sentence(error);
+    return;
+  }
+  await loadRuns();
+});
+onRunChange(() => void loadRuns());
+watch(text, (next) => {
+  if (workflow.value && next !== workflow.value.text) sessionStorage.setItem(unsavedKey, next);
+  else sessionStorage.removeItem(unsavedKey);
+});
+
+async function act(what: string, work: () => Promise<WorkflowDetail>): Promise<void> {
+  busy.value = what;
+  fault.value = "";
+  try {
+    take(await work());
+    sessionStorage.removeItem(unsavedKey);
+  } catch (error) {
+    fault.value = sentence(error);
+  } finally {
+    busy.value = "";
+  }
+}
+const params = { name: props.name };
+const keep = (): Promise<WorkflowDetail> => api.call(routes.pushWorkflow, { params, body: { text: text.value, base: workflow.value?.revision } });
+const save = (): Promise<void> => act("save", keep);
+const publish = (): Promise<void> =>
+  act("publish", async () => {
+    if (unsaved.value) take(await keep());
+    return api.call(routes.publishWorkflow, { params });
+  });
+function discard(): void {
+  if (workflow.value) text.value = workflow.value.text;
+}
+</script>
+
+<template>
+  <div class="page workflow">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!workflow && !fault" indeterminate />
+    <template v-if="workflow">
+      <header class="head">
+        <h1>{{ workflow.title ?? workflow.name }}</h1>
+        <span class="mono dim">{{ workflow.name }}</span>
+        <span v-if="workflow.published !== null">version {{ workflow.published }}</span>
+        <span v-else class="dim">not published</span>
+        <span v-if="unsaved" class="text-warning">changes not kept yet</span>
+        <span v-else-if="workflow.draft && workflow.published !== null" class="text-warning">newer draft</span>
+        <v-spacer />
+        <v-btn v-if="unsaved" @click="discard">Discard</v-btn>
+        <v-btn :disabled="!unsaved" :loading="busy === 'save'" @click="save">Keep as draft</v-btn>
+        <v-btn color="primary" variant="flat" :disabled="errors.length > 0 || (!unsaved && !workflow.draft)" :loading="busy === 'publish'" @click="publish">Publish</v-btn>
+      </header>
+      <div class="two">
+        <div class="left">
+          <v-card>
+            <v-tabs v-model="tab" density="compact">
+              <v-tab value="outline">Outline</v-tab>
+              <v-tab value="start">Start</v-tab>
+              <v-tab value="runs">Runs</v-tab>
+            </v-tabs>
+            <div class="pa-3">
+              <template v-if="tab === 'outline'">
+                <p v-if="workflow.about" class="dim mb-2 about">{{ workflow.about }}</p>
+                <OutlineView :outline="workflow.outline" :triggers="workflow.triggers" :faulty="faulty" @go="editor?.goTo($event)" />
+              </template>
+              <StartForm v-else-if="tab === 'start'" :workflow="workflow.name" :schema="workflow.inputs" :published="workflow.published !== null" :draft="workflow.draft && workflow.problems === 0" />
+              <RunTable v-else :runs="runs" empty="It never ran." without-workflow />
+            </div>
+          </v-card>
+          <v-card v-if="problems.length > 0" class="pa-3">
+            <h2>{{ problems.length }} {{ problems.length === 1 ? "problem" : "problems" }}</h2>
+            <ul class="problems">
+              <li v-for="(problem, index) in problems" :key="index">
+                <button type="button" @click="editor?.goTo(problem.line, problem.column)">
+                  <span class="mono" :class="problem.severity === 'error' ? 'text-error' : 'dim'">{{ problem.line }}:{{ problem.column }}</span>
+                  {{ problem.message }}
+                </button>
+              </li>
+            </ul>
+          </v-card>
+        </div>
+        <v-card class="file"><YamlEditor ref="editor" v-model="text" @problems="problems = $event" /></v-card>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.workflow {
+  display: grid;
+  gap: 12px;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 5fr) minmax(0, 6fr);
+  gap: 12px;
+  align-items: start;
+}
+.left {
+  display: grid;
+  gap: 12px;
+}
+.about {
+  white-space: pre-line;
+  font-size: 0.875rem;
+}
+.file {
+  height: calc(100vh - 136px);
+  position: sticky;
+  top: 56px;
+}
+.problems {
+  list-style: none;
+}
+.problems button {
+  text-align: left;
+  padding: 3px 4px;
+  font-size: 0.875rem;
+}
+.problems button:hover {
+  text-decoration: underline;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .file {
+    height: 70vh;
+    position: static;
+  }
+}
+</style>

@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { routes, type WorkflowSummary } from "@copper-kettle/contract";
+import { computed, onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, sentence } from "../api.js";
+import { when } from "../logic/format.js";
+import { onRunChange } from "../logic/live.js";
+import StateMark from "../parts/StateMark.vue";
+
+const router = useRouter();
+const workflows = ref<WorkflowSummary[]>();
+const fault = ref("");
+const search = ref("");
+
+async function load(): Promise<void> {
+  try {
+    workflows.value = (await api.call(routes.listWorkflows)).workflows;
+    fault.value = "";
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+onMounted(load);
+onRunChange(() => void load());
+
+const found = computed(() => {
+  const wanted = search.value.trim().toLowerCase();
+  return (workflows.value ?? []).filter((item) => `${item.name} ${item.title ?? ""}`.toLowerCase().includes(wanted));
+});
+const open = (name: string): void => void router.push(`/workflows/${name}`);
+</script>
+
+<template>
+  <div class="page">
+    <div class="d-flex align-center ga-4 mb-3">
+      <h1>Workflows</h1>
+      <v-spacer />
+      <v-text-field v-model="search" label="Search" max-width="280" clearable />
+    </div>
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!workflows && !fault" indeterminate />
+    <v-card v-if="workflows" class="pa-2">
+      <p v-if="workflows.length === 0" class="dim pa-2">
+        There are no workflows yet. Push a file: <span class="mono">ckettle workflow push FILE</span>
+      </p>
+      <p v-else-if="found.length === 0" class="dim pa-2">No workflow has “{{ search }}” in its name or title.</p>
+      <table v-else class="lines">
+        <thead>
+          <tr>
+            <th>Workflow</th>
+            <th>Version</th>
+            <th class="wide">Started by</th>
+            <th>Last runs, newest at the right</th>
+            <th class="wide">Last start</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="item in found" :key="item.name" class="link" tabindex="0" @click="open(item.name)" @keydown.enter="open(item.name)">
+            <td>
+              <div class="font-weight-medium">{{ item.title ?? item.name }}</div>
+              <div class="mono dim">{{ item.name }}</div>
+            </td>
+            <td>
+              <span v-if="item.published !== null">{{ item.published }}</span>
+              <span v-else class="dim">not published</span>
+              <div v-if="item.draft" class="text-warning">{{ item.problems > 0 ? `draft with ${item.problems} problems` : "newer draft" }}</div>
+            </td>
+            <td class="wide">{{ item.triggers.join(", ") || "nothing yet" }}</td>
+            <td>
+              <span class="strip">
+                <StateMark v-for="run in item.recent" :key="run.id" :state="run.state" bare />
+                <span v-if="item.recent.length === 0" class="dim">never</span>
+              </span>
+            </td>
+            <td class="wide text-no-wrap">{{ when(item.recent.at(-1)?.createdAt ?? null) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </v-card>
+  </div>
+</template>
+
+<style scoped>
+.strip {
+  display: inline-flex;
+  gap: 1px;
+}
+@media (max-width: 700px) {
+  .wide {
+    display: none;
+  }
+}
+</style>

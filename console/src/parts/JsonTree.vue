@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { Exact, isObject, type Json } from "@copper-kettle/core";
+import { computed, ref } from "vue";
+
+/** A value as a tree that unfolds; long lists show their first hundred items until more are asked for. */
+const props = withDefaults(defineProps<{ value: Json; name?: string; depth?: number; openTo?: number }>(), { name: "", depth: 0, openTo: 2 });
+const open = ref(props.depth < props.openTo);
+const most = ref(100);
+const entries = computed<[string, Json][]>(() => {
+  if (Array.isArray(props.value)) return props.value.map((item, index) => [String(index), item]);
+  return isObject(props.value) ? Object.entries(props.value) : [];
+});
+const folds = computed(() => Array.isArray(props.value) || isObject(props.value));
+const summary = computed(() => {
+  const count = entries.value.length;
+  return Array.isArray(props.value) ? `[${count === 0 ? "" : `${count} item${count === 1 ? "" : "s"}`}]` : `{${count === 0 ? "" : `${count} key${count === 1 ? "" : "s"}`}}`;
+});
+const kind = computed(() => (props.value === null ? "null" : props.value instanceof Exact ? "number" : typeof props.value));
+const text = computed(() => (typeof props.value === "string" ? JSON.stringify(props.value) : String(props.value)));
+</script>
+
+<template>
+  <div class="node mono">
+    <div class="line">
+      <button v-if="folds && entries.length > 0" type="button" class="fold" :aria-expanded="open" :aria-label="`${open ? 'Fold' : 'Unfold'} ${name || 'value'}`" @click="open = !open">{{ open ? "▾" : "▸" }}</button>
+      <span v-else class="fold" />
+      <span v-if="name !== ''" class="key">{{ name }}:</span>
+      <span v-if="folds" class="dim">{{ summary }}</span>
+      <span v-else :class="kind" class="value">{{ text }}</span>
+    </div>
+    <div v-if="folds && open" class="inner">
+      <JsonTree v-for="[key, inner] in entries.slice(0, most)" :key="key" :value="inner" :name="key" :depth="depth + 1" :open-to="openTo" />
+      <button v-if="entries.length > most" type="button" class="more" @click="most += 500">{{ entries.length - most }} more …</button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  gap: 6px;
+  line-height: 1.5;
+}
+.fold {
+  width: 14px;
+  flex: none;
+  text-align: center;
+}
+.inner {
+  padding-left: 14px;
+}
+.key {
+  color: rgb(var(--v-theme-primary));
+  white-space: nowrap;
+}
+.value {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+.string {
+  color: rgb(var(--v-theme-success));
+}
+.number,
+.boolean {
+  color: rgb(var(--v-theme-info));
+}
+.null {
+  opacity: 0.6;
+}
+.more {
+  text-decoration: underline;
+  opacity: 0.8;
+}
+</style>

@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { readWorkflow, type Problem } from "@copper-kettle/core";
+import { yaml } from "@codemirror/lang-yaml";
+import { linter, lintGutter, type Diagnostic } from "@codemirror/lint";
+import { basicSetup, EditorView } from "codemirror";
+import { onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { cspNonce } from "../theme.js";
+
+const text = defineModel<string>({ required: true });
+const emit = defineEmits<{ problems: [problems: Problem[]] }>();
+const place = ref<HTMLElement>();
+let view: EditorView | undefined;
+
+/** The same check as everywhere, run here while typing. */
+function check(editor: EditorView): Diagnostic[] {
+  const { doc } = editor.state;
+  const { problems } = readWorkflow(doc.toString());
+  emit("problems", problems);
+  const offset = (line: number, column: number): number => {
+    const found = doc.line(Math.min(Math.max(line, 1), doc.lines));
+    return Math.min(found.from + column - 1, found.to);
+  };
+  return problems.map((problem) => {
+    const from = offset(problem.line, problem.column);
+    return {
+      from,
+      to: Math.max(from, offset(problem.endLine, problem.endColumn)),
+      severity: problem.severity === "error" ? "error" : "info",
+      message: problem.message,
+    };
+  });
+}
+
+onMounted(() => {
+  view = new EditorView({
+    doc: text.value,
+    parent: place.value as HTMLElement,
+    extensions: [
+      basicSetup,
+      yaml(),
+      lintGutter(),
+      linter(check, { delay: 250 }),
+      EditorView.cspNonce.of(cspNonce()),
+      EditorView.updateListener.of((update) => {
+        if (update.docChanged) text.value = update.state.doc.toString();
+      }),
+      EditorView.theme({
+        "&": { fontSize: "13px", height: "100%" },
+        ".cm-scroller": { fontFamily: "var(--mono)" },
+        ".cm-gutters": { backgroundColor: "transparent", color: "inherit", opacity: "0.6", border: "none" },
+        ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "rgba(128,128,128,0.1)" },
+        ".cm-cursor": { borderLeftColor: "currentColor" },
+        "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": { backgroundColor: "rgba(128,128,128,0.3) !important" },
+        ".cm-tooltip": { backgroundColor: "rgb(var(--v-theme-surface))", color: "rgb(var(--v-theme-on-surface))", border: "1px solid rgba(128,128,128,0.4)" },
+      }),
+    ],
+  });
+});
+onBeforeUnmount(() => view?.destroy());
+watch(text, (next) => {
+  if (view && view.state.doc.toString() !== next) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
+});
+
+/** Goes to a line, for the list of problems and the outline. */
+function goTo(line: number, column = 1): void {
+  if (!view) return;
+  const found = view.state.doc.line(Math.min(line, view.state.doc.lines));
+  const at = Math.min(found.from + column - 1, found.to);
+  view.dispatch({ selection: { anchor: at }, effects: EditorView.scrollIntoView(at, { y: "center" }) });
+  view.focus();
+}
+defineExpose({ goTo });
+</script>
+
+<template>
+  <div ref="place" class="yaml" />
+</template>
+
+<style scoped>
+.yaml {
+  height: 100%;
+  overflow: hidden;
+}
+</style>
