@@ -31,7 +31,11 @@ export function globalsOf(command: Command): Globals {
 
 /** The data folder of the service on this machine. */
 export function dataFolder(globals: Globals): string {
-  return globals.data ?? process.env["COPPER_KETTLE_DATA"] ?? join(process.env["XDG_DATA_HOME"] ?? join(homedir(), ".local", "share"), "copper-kettle");
+  return (
+    globals.data ??
+    process.env["COPPER_KETTLE_DATA"] ??
+    join(process.env["XDG_DATA_HOME"] ?? join(homedir(), ".local", "share"), "copper-kettle")
+  );
 }
 
 function readIfThere(file: string): string | undefined {
@@ -48,6 +52,9 @@ export function serviceUrl(globals: Globals): string {
 
 /** A client of the service with the access token at hand: told, or the one in the data folder. */
 export function clientOf(globals: Globals): Client {
-  const token = globals.token ?? process.env["COPPER_KETTLE_TOKEN"] ?? readIfThere(join(dataFolder(globals), "token"))?.trim();
+  const token =
+    globals.token ??
+    process.env["COPPER_KETTLE_TOKEN"] ??
+    readIfThere(join(dataFolder(globals), "token"))?.trim();
   return createClient({ baseUrl: serviceUrl(globals), ...(token ? { token } : {}) });
 }

@@ -20,12 +20,16 @@ function textOf(entry: Entry): string | undefined {
       if (request) return `${step}  ${request.method} ${request.url}`;
       if (entry.kind === "if") return `${step}  takes "${String(entry.data["chose"])}"`;
       if (entry.kind === "each") return `${step}  ${String(entry.data["length"])} items`;
-      if (entry.kind === "wait") return `${step}  waits until ${new Date(entry.data["until"] as number).toISOString()}`;
+      if (entry.kind === "wait")
+        return `${step}  waits until ${new Date(entry.data["until"] as number).toISOString()}`;
       return `${step}  ${entry.kind}`;
     }
     case "attempt": {
       const took = colors.dim(`${entry.at - entry.sentAt} ms`);
-      const wait = entry.wait === undefined ? "" : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
+      const wait =
+        entry.wait === undefined
+          ? ""
+          : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
       if (entry.failure) return `${step}  no answer (${entry.failure.kind}): ${entry.failure.message}${wait}`;
       const status = entry.response?.status ?? 0;
       const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
@@ -41,7 +45,8 @@ function textOf(entry: Entry): string | undefined {
       if (entry.kind === "respond") return `${step}  responds ${brief(entry.outcome)}`;
       return entry.kind === "set" || entry.kind === "note" ? `${step}  ${brief(entry.outcome)}` : undefined;
     case "rested":
-      if (entry.state === "waiting") return `${stateText("waiting")} until ${new Date(entry.until ?? 0).toISOString()}`;
+      if (entry.state === "waiting")
+        return `${stateText("waiting")} until ${new Date(entry.until ?? 0).toISOString()}`;
       return `${stateText(entry.state)}${entry.reason ? `: ${entry.reason}` : ""}`;
     case "stopping":
       return `stopped by ${entry.by}`;

@@ -6,13 +6,25 @@ import { EventSourceParserStream } from "eventsource-parser/stream";
  * Follows a run until it has ended, or rests until a person decides. Reconnects where the stream breaks off.
  * @param onEntry called with each entry, in order
  */
-export async function followRun(client: Client, id: string, baseUrl: string, onEntry: (entry: Entry) => void, options: { throughSleep: boolean }): Promise<void> {
+export async function followRun(
+  client: Client,
+  id: string,
+  baseUrl: string,
+  onEntry: (entry: Entry) => void,
+  options: { throughSleep: boolean },
+): Promise<void> {
   let after = -1;
-  for (let failures = 0; failures < 20; ) {
+  for (let failures = 0; failures < 20;) {
     const stop = new AbortController();
-    const response = await client.send(routes.runEvents, { params: { id }, query: { after }, signal: stop.signal });
+    const response = await client.send(routes.runEvents, {
+      params: { id },
+      query: { after },
+      signal: stop.signal,
+    });
     if (!response.ok || !response.body) throw await problemOf(response, baseUrl);
-    const events = response.body.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream());
+    const events = response.body
+      .pipeThrough(new TextDecoderStream())
+      .pipeThrough(new EventSourceParserStream());
     try {
       for await (const event of events as unknown as AsyncIterable<{ event?: string; data: string }>) {
         if (event.event !== "entry") continue;
@@ -20,7 +32,9 @@ export async function followRun(client: Client, id: string, baseUrl: string, onE
         after = seq;
         failures = 0;
         onEntry(entry);
-        const over = entry.type === "finished" || (entry.type === "rested" && (entry.state !== "waiting" || !options.throughSleep));
+        const over =
+          entry.type === "finished" ||
+          (entry.type === "rested" && (entry.state !== "waiting" || !options.throughSleep));
         // A run that rested and went on has more entries behind.
         if (over && (await isAtRest(client, id, seq))) {
           stop.abort();

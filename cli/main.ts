@@ -19,11 +19,16 @@ function build(): Command {
     .option("--url <url>", "the service's address (COPPER_KETTLE_URL)")
     .option("--token <token>", "an access token (COPPER_KETTLE_TOKEN)")
     .option("--data <folder>", "the service's data folder (COPPER_KETTLE_DATA)")
-    .addHelpText("after", "\nExit codes: 0 done, 1 the run failed, 2 wrong use, 3 service unreachable, 4 not allowed")
+    .addHelpText(
+      "after",
+      "\nExit codes: 0 done, 1 the run failed, 2 wrong use, 3 service unreachable, 4 not allowed",
+    )
     .showSuggestionAfterError()
     .exitOverride();
-  for (const add of [addServe, addDemo, addWorkflow, addStart, addRun, addCredential, addOthers]) add(program);
-  const override = (command: Command): void => command.commands.forEach((inner) => override(inner.exitOverride().showSuggestionAfterError()));
+  for (const add of [addServe, addDemo, addWorkflow, addStart, addRun, addCredential, addOthers])
+    add(program);
+  const override = (command: Command): void =>
+    command.commands.forEach((inner) => override(inner.exitOverride().showSuggestionAfterError()));
   override(program);
   return program;
 }
@@ -31,11 +36,15 @@ function build(): Command {
 /** The exit code of whatever ended a command, and the sentence that goes with it. */
 function outcome(error: unknown): { code: number; message: string } {
   if (error instanceof Exit) return { code: error.code, message: error.message };
-  if (error instanceof CommanderError) return { code: error.exitCode === 0 ? 0 : exitCodes.wrongUse, message: "" };
-  if (error instanceof Unreachable) return { code: exitCodes.unreachable, message: `${error.message} Start one with: ckettle serve` };
+  if (error instanceof CommanderError)
+    return { code: error.exitCode === 0 ? 0 : exitCodes.wrongUse, message: "" };
+  if (error instanceof Unreachable)
+    return { code: exitCodes.unreachable, message: `${error.message} Start one with: ckettle serve` };
   if (error instanceof ProblemError) {
     const { status, title, detail, errors } = error.problem;
-    const fields = errors?.length ? `\n${errors.map((item) => `  ${item.field}: ${item.message}`).join("\n")}` : "";
+    const fields = errors?.length
+      ? `\n${errors.map((item) => `  ${item.field}: ${item.message}`).join("\n")}`
+      : "";
     const code = status === 401 || status === 403 ? exitCodes.notAllowed : exitCodes.wrongUse;
     return { code, message: `${title}: ${detail ?? ""}${fields}` };
   }

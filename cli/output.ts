@@ -4,8 +4,21 @@ import colors from "picocolors";
 import type { Globals } from "./context.js";
 
 const plain = {
-  top: "", "top-mid": "", "top-left": "", "top-right": "", bottom: "", "bottom-mid": "", "bottom-left": "", "bottom-right": "",
-  left: "", "left-mid": "", mid: "", "mid-mid": "", right: "", "right-mid": "", middle: "  ",
+  top: "",
+  "top-mid": "",
+  "top-left": "",
+  "top-right": "",
+  bottom: "",
+  "bottom-mid": "",
+  "bottom-left": "",
+  "bottom-right": "",
+  left: "",
+  "left-mid": "",
+  mid: "",
+  "mid-mid": "",
+  right: "",
+  "right-mid": "",
+  middle: "  ",
 };
 
 /** Prints data: with --json as JSON, else by `human`. */
@@ -22,7 +35,11 @@ export function say(text: string): void {
 /** A table without lines; an empty one is the sentence given. */
 export function table(head: string[], rows: string[][], empty: string): string {
   if (rows.length === 0) return process.stdout.isTTY ? colors.dim(empty) : "";
-  const made = new Table({ head: head.map((text) => colors.dim(text)), chars: plain, style: { head: [], border: [], "padding-left": 0, "padding-right": 0 } });
+  const made = new Table({
+    head: head.map((text) => colors.dim(text)),
+    chars: plain,
+    style: { head: [], border: [], "padding-left": 0, "padding-right": 0 },
+  });
   made.push(...rows);
   return made.toString().replace(/[ ]+$/gm, "");
 }

@@ -33,7 +33,10 @@ export interface Client {
    * Calls a route.
    * @throws ProblemError when the service refuses; Unreachable when there is no service
    */
-  call<R extends AnyRoute>(route: R, ...input: object extends CallInput<R> ? [CallInput<R>?] : [CallInput<R>]): Promise<OutputOf<R>>;
+  call<R extends AnyRoute>(
+    route: R,
+    ...input: object extends CallInput<R> ? [CallInput<R>?] : [CallInput<R>]
+  ): Promise<OutputOf<R>>;
   /** The same, with the answer as it came. */
   send(route: AnyRoute, input: Input): Promise<Response>;
 }
@@ -50,7 +53,9 @@ export interface Input {
 export function urlOf(route: AnyRoute, input: { params?: unknown; query?: unknown }): string {
   const params = (input.params ?? {}) as Record<string, unknown>;
   const path = route.path.replace(/\{(\w+)\}/g, (_, key: string) => encodeURIComponent(String(params[key])));
-  const query = Object.entries((input.query ?? {}) as Record<string, unknown>).filter(([, value]) => value !== undefined);
+  const query = Object.entries((input.query ?? {}) as Record<string, unknown>).filter(
+    ([, value]) => value !== undefined,
+  );
   if (query.length === 0) return path;
   return `${path}?${new URLSearchParams(query.map(([key, value]) => [key, String(value)])).toString()}`;
 }
@@ -58,7 +63,10 @@ export function urlOf(route: AnyRoute, input: { params?: unknown; query?: unknow
 /** A typed client of the service, made from its routes. */
 export function createClient(options: ClientOptions): Client {
   const send = async (route: AnyRoute, input: Input): Promise<Response> => {
-    const headers: Record<string, string> = { Accept: route.events ? "text/event-stream" : "application/json", ...input.headers };
+    const headers: Record<string, string> = {
+      Accept: route.events ? "text/event-stream" : "application/json",
+      ...input.headers,
+    };
     if (options.token) headers["Authorization"] = `Bearer ${options.token}`;
     const body = route.body ? printJson(input.body ?? {}) : undefined;
     if (body !== undefined) headers["Content-Type"] = "application/json";
@@ -72,7 +80,9 @@ export function createClient(options: ClientOptions): Client {
       });
     } catch (error) {
       if ((error as Error).name === "AbortError") throw error;
-      throw new Unreachable(`There is no service at ${options.baseUrl || "this page's address"}.`, { cause: error });
+      throw new Unreachable(`There is no service at ${options.baseUrl || "this page's address"}.`, {
+        cause: error,
+      });
     }
   };
   return {
@@ -94,5 +104,7 @@ export async function problemOf(response: Response, baseUrl: string): Promise<Er
     const parsed = problemDetails.safeParse(parseJson(text));
     if (parsed.success) return new ProblemError(parsed.data);
   }
-  return new Unreachable(`What answers at ${baseUrl} is not Copper Kettle: ${response.status} ${text.slice(0, 200)}`);
+  return new Unreachable(
+    `What answers at ${baseUrl} is not Copper Kettle: ${response.status} ${text.slice(0, 200)}`,
+  );
 }

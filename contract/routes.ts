@@ -38,7 +38,13 @@ export const routes = {
     output: z.object({ as: z.string() }),
     status: 200,
   }),
-  closeSession: route({ method: "DELETE", path: "/api/session", summary: "Sign out", output: nothing, status: 204 }),
+  closeSession: route({
+    method: "DELETE",
+    path: "/api/session",
+    summary: "Sign out",
+    output: nothing,
+    status: 204,
+  }),
   signInLink: route({
     method: "POST",
     path: "/api/session/links",
@@ -68,8 +74,15 @@ export const routes = {
       attention: z.array(run),
       running: z.array(run),
       next: z.array(run),
-      hours: z.array(z.object({ hour: z.string(), succeeded: z.number(), failed: z.number(), other: z.number() })),
-      firstSteps: z.object({ credentials: z.number(), workflows: z.number(), published: z.number(), runs: z.number() }),
+      hours: z.array(
+        z.object({ hour: z.string(), succeeded: z.number(), failed: z.number(), other: z.number() }),
+      ),
+      firstSteps: z.object({
+        credentials: z.number(),
+        workflows: z.number(),
+        published: z.number(),
+        runs: z.number(),
+      }),
     }),
     status: 200,
   }),
@@ -79,7 +92,11 @@ export const routes = {
     path: "/api/check",
     summary: "Check a workflow file without keeping it",
     body: z.strictObject({ text: z.string() }),
-    output: z.object({ name: z.string().nullable(), problems: z.array(problem), outline: runDetail.shape.steps }),
+    output: z.object({
+      name: z.string().nullable(),
+      problems: z.array(problem),
+      outline: runDetail.shape.steps,
+    }),
     status: 200,
   }),
   workflowSchema: route({
@@ -113,7 +130,11 @@ export const routes = {
     params: named,
     body: z.strictObject({
       text: z.string(),
-      base: z.number().int().optional().meta({ description: "The revision that was edited; another one since is a conflict." }),
+      base: z
+        .number()
+        .int()
+        .optional()
+        .meta({ description: "The revision that was edited; another one since is a conflict." }),
     }),
     output: workflowDetail,
     status: 200,
@@ -140,7 +161,10 @@ export const routes = {
     summary: "Start a run; the header Idempotency-Key makes repeated starts one run",
     params: named,
     query: z.object({
-      wait: z.string().optional().meta({ description: "How long to wait for the run's response, such as 30s." }),
+      wait: z
+        .string()
+        .optional()
+        .meta({ description: "How long to wait for the run's response, such as 30s." }),
     }),
     body: z.strictObject({ inputs: jsonObject.default({}), draft: z.boolean().default(false) }),
     output: run,
@@ -212,8 +236,13 @@ export const routes = {
     params: runId,
     body: z.strictObject({
       decision: z.enum(["happened", "again", "skip", "stop"]),
-      path: z.string().optional().meta({ description: "The step; may be left out while only one is unsure." }),
-      outcome: json.optional().meta({ description: "With happened: what the far side answered, as { status, headers, body }." }),
+      path: z
+        .string()
+        .optional()
+        .meta({ description: "The step; may be left out while only one is unsure." }),
+      outcome: json
+        .optional()
+        .meta({ description: "With happened: what the far side answered, as { status, headers, body }." }),
     }),
     output: run,
     status: 202,
@@ -232,7 +261,10 @@ export const routes = {
     summary: "Add a credential, or replace one",
     params: named,
     body: credentialInput,
-    output: z.object({ credential, removed: z.array(z.string()).meta({ description: "What was taken off the secrets given." }) }),
+    output: z.object({
+      credential,
+      removed: z.array(z.string()).meta({ description: "What was taken off the secrets given." }),
+    }),
     status: 200,
   }),
   removeCredential: route({

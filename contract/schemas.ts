@@ -70,7 +70,9 @@ export const run = z
     message: z.string().nullable(),
     unsure: z
       .array(z.object({ path: z.string(), reason: z.string(), attempt: z.number() }))
-      .meta({ description: "Steps whose call may or may not have arrived, and of which nobody has decided." }),
+      .meta({
+        description: "Steps whose call may or may not have arrived, and of which nobody has decided.",
+      }),
   })
   .meta({ id: "Run" });
 export type Run = z.output<typeof run>;
@@ -104,7 +106,10 @@ export const workflowSummary = z
   .object({
     name: z.string(),
     title: z.string().nullable(),
-    published: z.number().nullable().meta({ description: "The published version; null while there is none." }),
+    published: z
+      .number()
+      .nullable()
+      .meta({ description: "The published version; null while there is none." }),
     draft: z.boolean().meta({ description: "Whether there is a draft that differs from what is published." }),
     problems: z.number().meta({ description: "Errors in the draft." }),
     triggers: z.array(z.string()),
@@ -129,7 +134,10 @@ export type WorkflowSummary = z.output<typeof workflowSummary>;
 const place = z.enum(["header", "query", "cookie"]);
 const hosts = z
   .array(z.string().min(1))
-  .meta({ description: "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any." });
+  .meta({
+    description:
+      "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any.",
+  });
 
 export const credentialInput = z
   .discriminatedUnion("kind", [
@@ -140,7 +148,9 @@ export const credentialInput = z
         .array(
           z.strictObject({
             place,
-            name: z.string().regex(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, "the name of a header, query parameter or cookie"),
+            name: z
+              .string()
+              .regex(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, "the name of a header, query parameter or cookie"),
             prefix: z.string().default(""),
             secret: z.string(),
           }),
@@ -156,7 +166,9 @@ export const credential = z
     name: z.string(),
     kind: z.string(),
     hosts: z.array(z.string()),
-    shown: z.array(z.object({ place: z.string(), name: z.string(), value: z.string() })).meta({ description: "What will be sent, masked." }),
+    shown: z
+      .array(z.object({ place: z.string(), name: z.string(), value: z.string() }))
+      .meta({ description: "What will be sent, masked." }),
     usedBy: z.array(z.string()).meta({ description: "Workflows that name it." }),
     lastUsedAt: z.string().nullable(),
     changedAt: z.string(),

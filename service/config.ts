@@ -6,10 +6,18 @@ import { z } from "zod";
 const list = z
   .string()
   .default("")
-  .transform((text) => text.split(",").map((part) => part.trim()).filter(Boolean));
+  .transform((text) =>
+    text
+      .split(",")
+      .map((part) => part.trim())
+      .filter(Boolean),
+  );
 
 const schema = z.object({
-  COPPER_KETTLE_DATA: z.string().min(1).default(join(process.env["XDG_DATA_HOME"] ?? join(homedir(), ".local", "share"), "copper-kettle")),
+  COPPER_KETTLE_DATA: z
+    .string()
+    .min(1)
+    .default(join(process.env["XDG_DATA_HOME"] ?? join(homedir(), ".local", "share"), "copper-kettle")),
   COPPER_KETTLE_LISTEN: z.string().min(1).default("127.0.0.1"),
   COPPER_KETTLE_PORT: z.coerce.number().int().min(0).max(65_535).default(4100),
   COPPER_KETTLE_HOST_NAMES: list,
@@ -45,7 +53,9 @@ export interface Config {
 export function readConfig(environment: NodeJS.ProcessEnv): Config {
   const result = schema.safeParse(environment);
   if (!result.success) {
-    throw new Error(result.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("\n"));
+    throw new Error(
+      result.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("\n"),
+    );
   }
   const values = result.data;
   return {
@@ -58,6 +68,8 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     key: values.COPPER_KETTLE_KEY,
     logLevel: values.COPPER_KETTLE_LOG,
     graceMillis: values.COPPER_KETTLE_GRACE,
-    consoleFolder: fileURLToPath(new URL(import.meta.url.includes("/dist/") ? "../../console/dist" : "../console/dist", import.meta.url)),
+    consoleFolder: fileURLToPath(
+      new URL(import.meta.url.includes("/dist/") ? "../../console/dist" : "../console/dist", import.meta.url),
+    ),
   };
 }

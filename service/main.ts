@@ -10,7 +10,9 @@ async function main(): Promise<void> {
     service = await startService(readConfig(process.env));
   } catch (error) {
     const known = error instanceof FolderTaken || (error as NodeJS.ErrnoException).code === "EADDRINUSE";
-    process.stderr.write(`${known || process.env["COPPER_KETTLE_LOG"] !== "debug" ? (error as Error).message : String((error as Error).stack)}\n`);
+    process.stderr.write(
+      `${known || process.env["COPPER_KETTLE_LOG"] !== "debug" ? (error as Error).message : String((error as Error).stack)}\n`,
+    );
     process.exit(2);
   }
   let stopping = false;

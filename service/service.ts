@@ -61,14 +61,28 @@ export async function startService(config: Config): Promise<Service> {
   await constants.loadAll();
   const workflows = new WorkflowStore(writer);
   const journals = new JournalStore(store, writer, blobs, sealer);
-  const transport = new HttpTransport({ rule: addressRule(config.allowAddresses), mostAnswer: config.mostAnswer, userAgent: `copper-kettle/${version}` });
+  const transport = new HttpTransport({
+    rule: addressRule(config.allowAddresses),
+    mostAnswer: config.mostAnswer,
+    userAgent: `copper-kettle/${version}`,
+  });
   const files = new FileStore(writer, blobs);
-  const runner = new Runner({ journals, workflows, credentials, constants, files, transport, clock: systemClock, log });
+  const runner = new Runner({
+    journals,
+    workflows,
+    credentials,
+    constants,
+    files,
+    transport,
+    clock: systemClock,
+    log,
+  });
   const starts = new Starts(journals, workflows, runner);
   const auth = new Auth(writer, { secure: false });
   await auth.loadAll();
   const tokenFile = join(folder, "token");
-  if (!auth.hasTokens || !existsSync(tokenFile)) await writePrivate(tokenFile, `${await auth.createToken("first")}\n`);
+  if (!auth.hasTokens || !existsSync(tokenFile))
+    await writePrivate(tokenFile, `${await auth.createToken("first")}\n`);
 
   let ready = false;
   const server = createServer({ requestTimeout });
@@ -77,17 +91,50 @@ export async function startService(config: Config): Promise<Service> {
     server.listen(config.port, config.listen, resolve);
   });
   const { port } = server.address() as AddressInfo;
-  const shownHost = config.listen === "0.0.0.0" || config.listen === "::" ? "127.0.0.1" : config.listen.includes(":") ? `[${config.listen}]` : config.listen;
+  const shownHost =
+    config.listen === "0.0.0.0" || config.listen === "::"
+      ? "127.0.0.1"
+      : config.listen.includes(":")
+        ? `[${config.listen}]`
+        : config.listen;
   const url = `http://${shownHost}:${port}`;
-  const hosts = new Set([`127.0.0.1:${port}`, `localhost:${port}`, `[::1]:${port}`, `${shownHost}:${port}`, ...config.hostNames.map((name) => name.toLowerCase())]);
-  const context = { version, startedAt: Date.now(), dataFolder: folder, url, auth, workflows, credentials, constants, journals, runner, starts, log };
-  server.on("request", createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }));
+  const hosts = new Set([
+    `127.0.0.1:${port}`,
+    `localhost:${port}`,
+    `[::1]:${port}`,
+    `${shownHost}:${port}`,
+    ...config.hostNames.map((name) => name.toLowerCase()),
+  ]);
+  const context = {
+    version,
+    startedAt: Date.now(),
+    dataFolder: folder,
+    url,
+    auth,
+    workflows,
+    credentials,
+    constants,
+    journals,
+    runner,
+    starts,
+    log,
+  };
+  server.on(
+    "request",
+    createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }),
+  );
   await writeFile(join(folder, "service.json"), JSON.stringify({ url, pid: process.pid, version }));
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
 
-  const saving = setInterval(() => void credentials.saveUse().catch((error: unknown) => log.warn({ err: error }, "the use of credentials could not be kept")), 60_000);
+  const saving = setInterval(
+    () =>
+      void credentials
+        .saveUse()
+        .catch((error: unknown) => log.warn({ err: error }, "the use of credentials could not be kept")),
+    60_000,
+  );
   return {
     url,
     async close() {
@@ -114,7 +161,9 @@ async function openSealer(writer: Writer, folder: string, key: string | undefine
   for (const row of rows) sealer.load(row.id, row.wrapped);
   if (rows.length === 0) {
     const wrapped = sealer.create(1);
-    await writer.write((transaction) => DataKeyRow.create({ id: 1, wrapped, createdAt: Date.now() }, { transaction }));
+    await writer.write((transaction) =>
+      DataKeyRow.create({ id: 1, wrapped, createdAt: Date.now() }, { transaction }),
+    );
   }
   return sealer;
 }

@@ -33,7 +33,10 @@ export function boards(): Definition {
     }
     // Real services say it either way, so both forms of RFC 9110 section 10.2.3 come in turn.
     const wait = refused++ % 2 === 0 ? "1" : new Date(Math.ceil((now + 1_000) / 1_000) * 1_000).toUTCString();
-    response.status(429).set("Retry-After", wait).json({ error: "too-many-requests", message: `At most ${settings.perSecond} requests a second.` });
+    response
+      .status(429)
+      .set("Retry-After", wait)
+      .json({ error: "too-many-requests", message: `At most ${settings.perSecond} requests a second.` });
   };
 
   return {
@@ -41,14 +44,24 @@ export function boards(): Definition {
     reset,
     settings,
     routes(app: Express) {
-      app.use(bearer(() => boardsToken), throttle);
-      app.get("/boards/:board/posts", (request, response) => void response.json({ items: posts.filter((post) => post.board === request.params.board) }));
+      app.use(
+        bearer(() => boardsToken),
+        throttle,
+      );
+      app.get(
+        "/boards/:board/posts",
+        (request, response) =>
+          void response.json({ items: posts.filter((post) => post.board === request.params.board) }),
+      );
       app.post("/boards/:board/posts", (request, response) => {
         const body = (request.body ?? {}) as { content?: unknown; thread?: string; transaction?: string };
-        const repeated = body.transaction ? posts.find((post) => post.transaction === body.transaction) : undefined;
+        const repeated = body.transaction
+          ? posts.find((post) => post.transaction === body.transaction)
+          : undefined;
         if (repeated) return void response.status(200).json(repeated);
         const fault = contentFault(body.content);
-        if (fault) return void response.status(422).json({ error: "invalid", field: "content", message: fault });
+        if (fault)
+          return void response.status(422).json({ error: "invalid", field: "content", message: fault });
         const id = `p-${posts.length + 1}`;
         const post: Post = {
           id,
@@ -65,7 +78,8 @@ export function boards(): Definition {
 }
 
 function contentFault(content: unknown): string | undefined {
-  if (!Array.isArray(content) || content.length === 0) return "content must be a list with at least one entry.";
+  if (!Array.isArray(content) || content.length === 0)
+    return "content must be a list with at least one entry.";
   const wrong = content.findIndex((entry) => {
     const item = entry as { text?: unknown; picture?: unknown };
     return typeof item?.text !== "string" && typeof item?.picture !== "string";

@@ -58,7 +58,9 @@ export async function startStandIn(definition: Definition, port = 0): Promise<St
 
   app.use(express.json({ limit: "5mb" }));
   app.get("/openapi.yaml", (_request, response) => {
-    response.type("application/yaml").send(readFileSync(new URL(documentPath(definition.name), import.meta.url)));
+    response
+      .type("application/yaml")
+      .send(readFileSync(new URL(documentPath(definition.name), import.meta.url)));
   });
   app.get("/_control/requests", (_request, response) => void response.json({ requests }));
   app.delete("/_control/requests", (_request, response) => {
@@ -98,9 +100,11 @@ export async function startStandIn(definition: Definition, port = 0): Promise<St
   app.use((request, response, next) => void misbehave(faults, request, response, next));
   definition.routes(app);
   app.use((_request, response) => void response.status(404).json({ error: "no-such-path" }));
-  app.use((error: Error & { status?: number }, _request: Request, response: Response, _next: NextFunction) => {
-    response.status(error.status ?? 500).json({ error: "bad-request", message: error.message });
-  });
+  app.use(
+    (error: Error & { status?: number }, _request: Request, response: Response, _next: NextFunction) => {
+      response.status(error.status ?? 500).json({ error: "bad-request", message: error.message });
+    },
+  );
 
   const server = app.listen(port, "127.0.0.1");
   await new Promise<void>((resolve, reject) => {
@@ -123,9 +127,17 @@ function documentPath(name: string): string {
   return import.meta.url.includes("/dist/") ? `../openapi/${name}.yaml` : `./openapi/${name}.yaml`;
 }
 
-async function misbehave(faults: Fault[], request: Request, response: Response, next: NextFunction): Promise<void> {
+async function misbehave(
+  faults: Fault[],
+  request: Request,
+  response: Response,
+  next: NextFunction,
+): Promise<void> {
   const fault = faults.find(
-    (item) => (!item.method || item.method === request.method) && (!item.path || request.path.startsWith(item.path)) && item.times !== 0,
+    (item) =>
+      (!item.method || item.method === request.method) &&
+      (!item.path || request.path.startsWith(item.path)) &&
+      item.times !== 0,
   );
   if (!fault) return next();
   if (fault.times !== undefined) fault.times--;
@@ -181,6 +193,9 @@ export function bearer(right: () => string) {
               ? "This key is not known."
               : undefined;
     if (!wrong) return next();
-    response.status(401).set("WWW-Authenticate", 'Bearer realm="larkspur"').json({ error: "unauthorized", message: wrong });
+    response
+      .status(401)
+      .set("WWW-Authenticate", 'Bearer realm="larkspur"')
+      .json({ error: "unauthorized", message: wrong });
   };
 }

@@ -17,7 +17,20 @@ interface Stay {
   state: "booked" | "cancelled";
 }
 
-const huts = ["ashlar", "brackenfell", "corrie", "dunmoor", "eyrie", "foxglove", "gannet-rock", "hollin", "ibex-step", "juniper", "kestrel", "langdale-end"];
+const huts = [
+  "ashlar",
+  "brackenfell",
+  "corrie",
+  "dunmoor",
+  "eyrie",
+  "foxglove",
+  "gannet-rock",
+  "hollin",
+  "ibex-step",
+  "juniper",
+  "kestrel",
+  "langdale-end",
+];
 
 /** Bookings at the huts: guests by e-mail, and their stays. */
 export function stays(): Definition {
@@ -30,7 +43,13 @@ export function stays(): Definition {
       { id: "g-1", email: "odd@huts.example", since: "2024-06-01" },
       { id: "g-2", email: "sanna@huts.example", since: "2025-02-14" },
     ];
-    booked = huts.map((hut, index) => ({ id: `s-${index + 1}`, guestId: `g-${(index % 2) + 1}`, hut, nights: (index % 3) + 1, state: "booked" }));
+    booked = huts.map((hut, index) => ({
+      id: `s-${index + 1}`,
+      guestId: `g-${(index % 2) + 1}`,
+      hut,
+      nights: (index % 3) + 1,
+      state: "booked",
+    }));
   };
   reset();
 
@@ -41,12 +60,20 @@ export function stays(): Definition {
       app.use(bearer(() => staysKey));
       app.get("/guests", (request, response) => {
         const email = request.query["email"];
-        response.json({ items: email === undefined ? guests : guests.filter((guest) => guest.email.toLowerCase() === String(email).toLowerCase()) });
+        response.json({
+          items:
+            email === undefined
+              ? guests
+              : guests.filter((guest) => guest.email.toLowerCase() === String(email).toLowerCase()),
+        });
       });
       app.get("/guests/:id", (request, response) => {
         const guest = guests.find((item) => item.id === request.params.id);
         if (guest) response.json(guest);
-        else response.status(404).json({ error: "no-such-guest", message: `There is no guest ${request.params.id}.` });
+        else
+          response
+            .status(404)
+            .json({ error: "no-such-guest", message: `There is no guest ${request.params.id}.` });
       });
       app.post("/guests", (request, response) => {
         const key = request.get("Idempotency-Key");
@@ -54,32 +81,58 @@ export function stays(): Definition {
         if (known) return void response.status(known.status).json(known.body);
         const email = (request.body as { email?: unknown } | undefined)?.email;
         if (typeof email !== "string" || !email.includes("@")) {
-          return void response.status(422).json({ error: "invalid", field: "email", message: "email must be an e-mail address." });
+          return void response
+            .status(422)
+            .json({ error: "invalid", field: "email", message: "email must be an e-mail address." });
         }
-        const guest: Guest = { id: `g-${guests.length + 1}`, email, since: new Date().toISOString().slice(0, 10) };
+        const guest: Guest = {
+          id: `g-${guests.length + 1}`,
+          email,
+          since: new Date().toISOString().slice(0, 10),
+        };
         guests.push(guest);
         if (key) byKey.set(key, { status: 201, body: guest });
         response.status(201).json(guest);
       });
-      app.get("/huts", (_request, response) => void response.json({ items: huts.map((id) => ({ id, name: titled(id) })) }));
+      app.get(
+        "/huts",
+        (_request, response) => void response.json({ items: huts.map((id) => ({ id, name: titled(id) })) }),
+      );
       app.get("/stays", (request, response) => {
         const start = Number(request.query["cursor"] ?? 0);
         const size = Number(request.query["size"] ?? 5);
-        const matching = booked.filter((stay) => request.query["hut"] === undefined || stay.hut === request.query["hut"]);
+        const matching = booked.filter(
+          (stay) => request.query["hut"] === undefined || stay.hut === request.query["hut"],
+        );
         const next = start + size < matching.length ? String(start + size) : null;
         response.json({ items: matching.slice(start, start + size), next });
       });
       app.post("/stays", (request, response) => {
         const { guestId, hut, nights } = (request.body ?? {}) as Partial<Stay>;
-        if (!guests.some((guest) => guest.id === guestId)) return void response.status(422).json({ error: "invalid", field: "guestId", message: "There is no such guest." });
-        if (!huts.includes(hut ?? "")) return void response.status(422).json({ error: "invalid", field: "hut", message: "There is no such hut." });
-        const stay: Stay = { id: `s-${booked.length + 1}`, guestId: guestId as string, hut: hut as string, nights: nights ?? 1, state: "booked" };
+        if (!guests.some((guest) => guest.id === guestId))
+          return void response
+            .status(422)
+            .json({ error: "invalid", field: "guestId", message: "There is no such guest." });
+        if (!huts.includes(hut ?? ""))
+          return void response
+            .status(422)
+            .json({ error: "invalid", field: "hut", message: "There is no such hut." });
+        const stay: Stay = {
+          id: `s-${booked.length + 1}`,
+          guestId: guestId as string,
+          hut: hut as string,
+          nights: nights ?? 1,
+          state: "booked",
+        };
         booked.push(stay);
         response.status(201).json(stay);
       });
       app.post("/stays/:id/cancel", (request, response) => {
         const stay = booked.find((item) => item.id === request.params.id);
-        if (!stay) return void response.status(404).json({ error: "no-such-stay", message: `There is no stay ${request.params.id}.` });
+        if (!stay)
+          return void response
+            .status(404)
+            .json({ error: "no-such-stay", message: `There is no stay ${request.params.id}.` });
         stay.state = "cancelled";
         response.json(stay);
       });

@@ -17,7 +17,9 @@ interface DemoPlan {
 export function addDemo(program: Command): void {
   program
     .command("demo")
-    .description("run the service with simulated outside services, demo credentials and the example workflows")
+    .description(
+      "run the service with simulated outside services, demo credentials and the example workflows",
+    )
     .option("--port <number>", "port to listen on", "4100")
     .option("--log-level <level>", "how much the service logs", "warn")
     .action(async (options: { port: string; logLevel: string }, command: Command) => {
@@ -26,7 +28,10 @@ export function addDemo(program: Command): void {
       say("Starting the stand-ins for the outside services …");
       const { child: standIns, addresses } = await startStandIns();
       say("Starting the service …");
-      const service = startService(globals, { ...options, allowAddress: Object.values(addresses).map((url) => new URL(url).host) });
+      const service = startService(globals, {
+        ...options,
+        allowAddress: Object.values(addresses).map((url) => new URL(url).host),
+      });
       try {
         await untilReady(globals, service);
         await load(clientOf({ ...globals, url: undefined }), addresses);
@@ -43,7 +48,9 @@ export function addDemo(program: Command): void {
 
 /** Starts the stand-ins, and reads the addresses that they print. */
 async function startStandIns(): Promise<{ child: ChildProcess; addresses: Record<string, string> }> {
-  const child = passSignals(spawn(process.execPath, [installed("standins/dist/main.js")], { stdio: ["pipe", "pipe", "inherit"] }));
+  const child = passSignals(
+    spawn(process.execPath, [installed("standins/dist/main.js")], { stdio: ["pipe", "pipe", "inherit"] }),
+  );
   const line = await new Promise<string>((resolve, reject) => {
     let text = "";
     child.stdout?.on("data", (piece: Buffer) => {
@@ -58,7 +65,8 @@ async function startStandIns(): Promise<{ child: ChildProcess; addresses: Record
 /** Puts constants, credentials and examples into the service; what is there already is brought up to date. */
 async function load(client: Client, addresses: Record<string, string>): Promise<void> {
   const plan = JSON.parse(readFileSync(installed("examples/demo.json"), "utf8")) as DemoPlan;
-  for (const [name, value] of Object.entries(addresses)) await client.call(routes.putConstant, { params: { name }, body: { value } });
+  for (const [name, value] of Object.entries(addresses))
+    await client.call(routes.putConstant, { params: { name }, body: { value } });
   for (const { name, standIn, input } of plan.credentials) {
     const hosts = [new URL(addresses[standIn] as string).host];
     await client.call(routes.putCredential, { params: { name }, body: { ...input, hosts } as never });
@@ -72,6 +80,9 @@ async function load(client: Client, addresses: Record<string, string>): Promise<
   }
   if ((await client.call(routes.listRuns, { query: { limit: 1 } })).runs.length > 0) return;
   for (const { workflow, inputs } of plan.starts) {
-    await client.call(routes.startRun, { params: { name: workflow }, body: { inputs: parseJson(JSON.stringify(inputs)) as JsonObject } });
+    await client.call(routes.startRun, {
+      params: { name: workflow },
+      body: { inputs: parseJson(JSON.stringify(inputs)) as JsonObject },
+    });
   }
 }

@@ -21,11 +21,18 @@ export function addOthers(program: Command): void {
       show(globals, status, () => {
         const up = printForPeople(Date.now() - Date.parse(status.startedAt));
         const runs = Object.entries(status.runs).map(([state, count]) => `  ${stateText(state)} ${count}`);
-        return [`Copper Kettle ${status.version} at ${serviceUrl(globals)}, up for ${up}`, `data in ${status.dataFolder}`, `${status.workflows} workflows`, ...runs].join("\n");
+        return [
+          `Copper Kettle ${status.version} at ${serviceUrl(globals)}, up for ${up}`,
+          `data in ${status.dataFolder}`,
+          `${status.workflows} workflows`,
+          ...runs,
+        ].join("\n");
       });
     });
 
-  const group = program.command("constant").description("constants, named values that are no secrets: set, list, remove");
+  const group = program
+    .command("constant")
+    .description("constants, named values that are no secrets: set, list, remove");
   group
     .command("set")
     .description("set a constant; what is JSON is read as JSON, all else as text")

@@ -13,7 +13,10 @@ export function addRun(program: Command): void {
   const group = program.command("run").description("runs: list, show, follow, stop, decide");
   group.argument("[name]").action((name: string | undefined) => {
     if (name === undefined) group.help({ error: true });
-    throw new Exit(exitCodes.wrongUse, `There is no "ckettle run ${name}". To start the workflow: ckettle start ${name}`);
+    throw new Exit(
+      exitCodes.wrongUse,
+      `There is no "ckettle run ${name}". To start the workflow: ckettle start ${name}`,
+    );
   });
   group
     .command("list")
@@ -22,12 +25,25 @@ export function addRun(program: Command): void {
     .option("--state <states>", "one or more states, with commas between")
     .option("--text <text>", "in the id, the workflow, or the error")
     .option("--limit <number>", "how many", "20")
-    .action(async (options: { workflow?: string; state?: string; text?: string; limit: string }, command: Command) => {
-      const globals = globalsOf(command);
-      const { runs, more } = await clientOf(globals).call(routes.listRuns, { query: { ...options, limit: Number(options.limit) } });
-      show(globals, runs, () => table(["RUN", "WORKFLOW", "STATE", "STARTED", "TOOK", "CALLS", ""], runs.map(rowOf), "There are no such runs."));
-      if (more && process.stdout.isTTY) say(colors.dim(`More: --limit ${Number(options.limit) * 2}`));
-    });
+    .action(
+      async (
+        options: { workflow?: string; state?: string; text?: string; limit: string },
+        command: Command,
+      ) => {
+        const globals = globalsOf(command);
+        const { runs, more } = await clientOf(globals).call(routes.listRuns, {
+          query: { ...options, limit: Number(options.limit) },
+        });
+        show(globals, runs, () =>
+          table(
+            ["RUN", "WORKFLOW", "STATE", "STARTED", "TOOK", "CALLS", ""],
+            runs.map(rowOf),
+            "There are no such runs.",
+          ),
+        );
+        if (more && process.stdout.isTTY) say(colors.dim(`More: --limit ${Number(options.limit) * 2}`));
+      },
+    );
   group
     .command("show")
     .description("one run: what it was given, what happened, what it gave")
@@ -36,11 +52,15 @@ export function addRun(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const run = await client.call(routes.run, { params: { id } });
-      const entries = await allEntries((after) => client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }));
+      const entries = await allEntries((after) =>
+        client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }),
+      );
       show(globals, { ...run, entries }, () => {
         const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${run.calls} calls`;
         const lines = entries.map((item) => entryLine(item as Entry)).filter((line) => line !== undefined);
-        const response = run.response ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`] : [];
+        const response = run.response
+          ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`]
+          : [];
         return [head, "", ...lines, ...response, ...unsureLines(run)].join("\n");
       });
     });
@@ -50,10 +70,16 @@ export function addRun(program: Command): void {
     .argument("<id>")
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      await followRun(clientOf(globals), id, serviceUrl(globals), (entry) => {
-        const line = globals.json ? printJson(entry) : entryLine(entry);
-        if (line) process.stdout.write(`${line}\n`);
-      }, { throughSleep: true });
+      await followRun(
+        clientOf(globals),
+        id,
+        serviceUrl(globals),
+        (entry) => {
+          const line = globals.json ? printJson(entry) : entryLine(entry);
+          if (line) process.stdout.write(`${line}\n`);
+        },
+        { throughSleep: true },
+      );
     });
   group
     .command("stop")
@@ -62,7 +88,10 @@ export function addRun(program: Command): void {
     .option("--now", "cut off what is being sent too")
     .action(async (id: string, options: { now?: boolean }, command: Command) => {
       const globals = globalsOf(command);
-      const run = await clientOf(globals).call(routes.stopRun, { params: { id }, body: { how: options.now ? "now" : "after-step" } });
+      const run = await clientOf(globals).call(routes.stopRun, {
+        params: { id },
+        body: { how: options.now ? "now" : "after-step" },
+      });
       show(globals, run, () => `${id}: ${run.state === "running" ? "will stop" : run.state}`);
     });
   group
@@ -71,14 +100,27 @@ export function addRun(program: Command): void {
     .argument("<id>")
     .addArgument(new Argument("<decision>", "happened, again, skip or stop").choices(decisions))
     .option("--step <path>", "the step; needed only where several are unsure")
-    .option("--outcome <json>", 'with happened: what the far side answered, such as {"status":201,"body":{"id":"g-9"}}')
-    .action(async (id: string, decision: (typeof decisions)[number], options: { step?: string; outcome?: string }, command: Command) => {
-      const globals = globalsOf(command);
-      const outcome = options.outcome === undefined ? {} : { outcome: outcomeOf(options.outcome) };
-      const path = options.step === undefined ? {} : { path: options.step };
-      const run = await clientOf(globals).call(routes.decideRun, { params: { id }, body: { decision, ...path, ...outcome } });
-      show(globals, run, () => `${id}: decided ${decision}`);
-    });
+    .option(
+      "--outcome <json>",
+      'with happened: what the far side answered, such as {"status":201,"body":{"id":"g-9"}}',
+    )
+    .action(
+      async (
+        id: string,
+        decision: (typeof decisions)[number],
+        options: { step?: string; outcome?: string },
+        command: Command,
+      ) => {
+        const globals = globalsOf(command);
+        const outcome = options.outcome === undefined ? {} : { outcome: outcomeOf(options.outcome) };
+        const path = options.step === undefined ? {} : { path: options.step };
+        const run = await clientOf(globals).call(routes.decideRun, {
+          params: { id },
+          body: { decision, ...path, ...outcome },
+        });
+        show(globals, run, () => `${id}: decided ${decision}`);
+      },
+    );
 }
 
 function outcomeOf(text: string): Json {
@@ -93,7 +135,7 @@ type Page = { entries: { seq: number; entry: unknown }[]; more: boolean };
 
 async function allEntries(read: (after: number) => Promise<Page>): Promise<unknown[]> {
   const entries: unknown[] = [];
-  for (let after = -1; ; ) {
+  for (let after = -1; ;) {
     const page = await read(after);
     entries.push(...page.entries.map((item) => item.entry));
     after = page.entries.at(-1)?.seq ?? after;
@@ -109,11 +151,24 @@ function tookText(run: Run): string {
 function rowOf(run: Run): string[] {
   const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? "";
   const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why;
-  return [run.id, run.workflow, stateText(run.state), timeText(run.createdAt), tookText(run), String(run.calls), next.length > 70 ? `${next.slice(0, 69)}…` : next];
+  return [
+    run.id,
+    run.workflow,
+    stateText(run.state),
+    timeText(run.createdAt),
+    tookText(run),
+    String(run.calls),
+    next.length > 70 ? `${next.slice(0, 69)}…` : next,
+  ];
 }
 
 function unsureLines(run: Run): string[] {
   if (run.unsure.length === 0) return [];
   const steps = run.unsure.map((item) => `  ${item.path}: ${item.reason}`);
-  return ["", stateText("unsure"), ...steps, `Look at the far side, then: ckettle run decide ${run.id} happened|again|skip|stop`];
+  return [
+    "",
+    stateText("unsure"),
+    ...steps,
+    `Look at the far side, then: ckettle run decide ${run.id} happened|again|skip|stop`,
+  ];
 }

@@ -28,7 +28,11 @@ export function addServe(program: Command): void {
     .description("run the service")
     .option("--port <number>", "port to listen on (default 4100)")
     .option("--listen <address>", "address to listen on (default 127.0.0.1)")
-    .option("--allow-address <address>", "an address of this machine's own network that calls may go to; can be repeated", collect)
+    .option(
+      "--allow-address <address>",
+      "an address of this machine's own network that calls may go to; can be repeated",
+      collect,
+    )
     .option("--host-name <name>", "a further host name to answer to; can be repeated", collect)
     .option("--log-level <level>", "trace, debug, info, warn, error or silent")
     .action(async (options: ServeOptions, command: Command) => {
@@ -51,7 +55,12 @@ export function startService(globals: Globals, options: ServeOptions): ChildProc
   set("COPPER_KETTLE_ALLOW_ADDRESSES", options.allowAddress?.join(","));
   set("COPPER_KETTLE_HOST_NAMES", options.hostName?.join(","));
   set("COPPER_KETTLE_LOG", options.logLevel);
-  return passSignals(spawn(process.execPath, [installed("service/dist/main.js")], { env, stdio: ["ignore", "inherit", "inherit"] }));
+  return passSignals(
+    spawn(process.execPath, [installed("service/dist/main.js")], {
+      env,
+      stdio: ["ignore", "inherit", "inherit"],
+    }),
+  );
 }
 
 /** Hands SIGINT and SIGTERM on to a child, once. */
@@ -62,7 +71,9 @@ export function passSignals(child: ChildProcess): ChildProcess {
 
 export function ended(child: ChildProcess): Promise<number> {
   if (child.exitCode !== null) return Promise.resolve(child.exitCode);
-  return new Promise((resolve) => child.once("exit", (code, signal) => resolve(code ?? (signal === "SIGTERM" ? 0 : 1))));
+  return new Promise((resolve) =>
+    child.once("exit", (code, signal) => resolve(code ?? (signal === "SIGTERM" ? 0 : 1))),
+  );
 }
 
 /** Waits until the child's own service answers, or has ended. */
@@ -87,4 +98,3 @@ export async function greeting(globals: Globals): Promise<string> {
   const address = new URL(url).origin;
   return `\nCopper Kettle is running at ${address}\nOpen the console with this link (good once, for ten minutes):\n\n  ${url}\n`;
 }
-

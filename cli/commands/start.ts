@@ -1,5 +1,12 @@
 import { routes, type RunDetail } from "@copper-kettle/contract";
-import { isObject, JsonSyntaxError, parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
+import {
+  isObject,
+  JsonSyntaxError,
+  parseJson,
+  printJson,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
 import { entryLine } from "../entries.js";
@@ -20,7 +27,12 @@ export function addStart(program: Command): void {
     .command("start")
     .description("start a run of a workflow")
     .argument("<name>", "the workflow")
-    .option("-i, --input <key=value>", "an input; can be repeated", (value: string, before: string[]) => [...before, value], [])
+    .option(
+      "-i, --input <key=value>",
+      "an input; can be repeated",
+      (value: string, before: string[]) => [...before, value],
+      [],
+    )
     .option("--inputs <file>", "inputs as a JSON file, or - for standard input")
     .option("-w, --wait", "follow the run, and print its response; exit code 1 when it does not succeed")
     .option("--draft", "run the draft instead of the published version")
@@ -39,10 +51,16 @@ export function addStart(program: Command): void {
         ...(options.key ? { headers: { "Idempotency-Key": options.key } } : {}),
       });
       if (!options.wait) return show(globals, run, () => run.id);
-      await followRun(client, run.id, serviceUrl(globals), (entry) => {
-        const line = process.stderr.isTTY ? entryLine(entry) : undefined;
-        if (line) say(line);
-      }, { throughSleep: true });
+      await followRun(
+        client,
+        run.id,
+        serviceUrl(globals),
+        (entry) => {
+          const line = process.stderr.isTTY ? entryLine(entry) : undefined;
+          if (line) say(line);
+        },
+        { throughSleep: true },
+      );
       finish(await client.call(routes.run, { params: { id: run.id } }), () => globals);
     });
 }
@@ -52,8 +70,12 @@ function finish(run: RunDetail, globals: () => { json?: boolean }): void {
   show(globals(), run, () => (run.response ? printJson(run.response.body, 2) : ""));
   if (run.problems > 0) say(`The run succeeded with ${run.problems} problems: ckettle run show ${run.id}`);
   if (run.state === "succeeded") return;
-  const why = run.error?.message ?? run.message ?? (run.unsure[0] ? `${run.unsure[0].path}: ${run.unsure[0].reason}` : "");
-  const next = run.state === "unsure" ? `\nDecide with: ckettle run decide ${run.id} happened|again|skip|stop` : "";
+  const why =
+    run.error?.message ??
+    run.message ??
+    (run.unsure[0] ? `${run.unsure[0].path}: ${run.unsure[0].reason}` : "");
+  const next =
+    run.state === "unsure" ? `\nDecide with: ckettle run decide ${run.id} happened|again|skip|stop` : "";
   throw new Exit(exitCodes.runFailed, `${stateText(run.state)}  ${run.id}  ${why}${next}`);
 }
 
@@ -62,10 +84,14 @@ function fromFile(file: string): JsonObject {
     const value = parseJson(readText(file));
     if (isObject(value)) return value;
   } catch (error) {
-    if (error instanceof JsonSyntaxError) throw new Exit(exitCodes.wrongUse, `${file} is no JSON: ${error.message}`);
+    if (error instanceof JsonSyntaxError)
+      throw new Exit(exitCodes.wrongUse, `${file} is no JSON: ${error.message}`);
     throw error;
   }
-  throw new Exit(exitCodes.wrongUse, `${file} must hold one JSON object, such as {"email": "odd@huts.example"}.`);
+  throw new Exit(
+    exitCodes.wrongUse,
+    `${file} must hold one JSON object, such as {"email": "odd@huts.example"}.`,
+  );
 }
 
 /** `key=value`; the value is read by the type that the workflow's inputs say. */

@@ -10,7 +10,10 @@ export function readText(file: string): string {
   try {
     return readFileSync(file === "-" ? 0 : file, "utf8");
   } catch (error) {
-    throw new Exit(exitCodes.wrongUse, `${file} cannot be read: ${(error as NodeJS.ErrnoException).code ?? String(error)}`);
+    throw new Exit(
+      exitCodes.wrongUse,
+      `${file} cannot be read: ${(error as NodeJS.ErrnoException).code ?? String(error)}`,
+    );
   }
 }
 
@@ -27,7 +30,11 @@ export function addWorkflow(program: Command): void {
     .action((file: string, _options: unknown, command: Command) => {
       const { problems } = readWorkflow(readText(file));
       const errors = problems.filter((problem) => problem.severity === "error").length;
-      show(globalsOf(command), { file, errors, problems }, () => problemLines(problems, file) || (process.stdout.isTTY ? colors.green("✓ no problems") : ""));
+      show(
+        globalsOf(command),
+        { file, errors, problems },
+        () => problemLines(problems, file) || (process.stdout.isTTY ? colors.green("✓ no problems") : ""),
+      );
       if (errors > 0) throw new Exit(exitCodes.wrongUse);
     });
   program
@@ -45,7 +52,11 @@ export function addWorkflow(program: Command): void {
       const globals = globalsOf(command);
       const { workflows } = await clientOf(globals).call(routes.listWorkflows);
       show(globals, workflows, () =>
-        table(["NAME", "VERSION", "STARTED BY", "LAST RUN", "TITLE"], workflows.map(rowOf), "There are no workflows yet. Push one with: ckettle workflow push FILE"),
+        table(
+          ["NAME", "VERSION", "STARTED BY", "LAST RUN", "TITLE"],
+          workflows.map(rowOf),
+          "There are no workflows yet. Push one with: ckettle workflow push FILE",
+        ),
       );
     });
   group
@@ -56,7 +67,12 @@ export function addWorkflow(program: Command): void {
       const globals = globalsOf(command);
       const workflow = await clientOf(globals).call(routes.workflow, { params: { name } });
       show(globals, workflow, () => {
-        const steps = workflow.outline.map((step) => [String(step.line), `${"  ".repeat(step.depth)}${step.name}`, step.kind, step.title ?? step.calls ?? ""]);
+        const steps = workflow.outline.map((step) => [
+          String(step.line),
+          `${"  ".repeat(step.depth)}${step.name}`,
+          step.kind,
+          step.title ?? step.calls ?? "",
+        ]);
         const problems = problemLines(workflow.problemList, name);
         return [
           colors.bold(workflow.title ?? workflow.name),
@@ -78,9 +94,13 @@ export function addWorkflow(program: Command): void {
       const { partial, problems } = readWorkflow(text);
       if (!partial?.name) throw new Exit(exitCodes.wrongUse, problemLines(problems, file));
       const client = clientOf(globals);
-      let workflow = await client.call(routes.pushWorkflow, { params: { name: partial.name }, body: { text } });
+      let workflow = await client.call(routes.pushWorkflow, {
+        params: { name: partial.name },
+        body: { text },
+      });
       if (problems.length > 0) say(problemLines(problems, file));
-      if (options.publish) workflow = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
+      if (options.publish)
+        workflow = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
       show(globals, workflow, () => `${workflow.name}: ${versionText(workflow)}`);
     });
   group
@@ -105,7 +125,8 @@ export function addWorkflow(program: Command): void {
         const workflow = await clientOf(globals).call(routes.publishWorkflow, { params: { name } });
         show(globals, workflow, () => `${name}: ${versionText(workflow)}`);
       } catch (error) {
-        if (error instanceof ProblemError && error.problem.problems) say(problemLines(error.problem.problems, name));
+        if (error instanceof ProblemError && error.problem.problems)
+          say(problemLines(error.problem.problems, name));
         throw error;
       }
     });
@@ -126,6 +147,13 @@ function versionText(workflow: WorkflowSummary): string {
 
 function rowOf(workflow: WorkflowSummary): string[] {
   const last = workflow.recent.at(-1);
-  const version = workflow.published === null ? "draft" : `${workflow.published}${workflow.draft ? " + draft" : ""}`;
-  return [workflow.name, version, workflow.triggers.join(", "), last ? `${stateText(last.state)} ${timeText(last.createdAt)}` : "", workflow.title ?? ""];
+  const version =
+    workflow.published === null ? "draft" : `${workflow.published}${workflow.draft ? " + draft" : ""}`;
+  return [
+    workflow.name,
+    version,
+    workflow.triggers.join(", "),
+    last ? `${stateText(last.state)} ${timeText(last.createdAt)}` : "",
+    workflow.title ?? "",
+  ];
 }

@@ -44,7 +44,9 @@ function turnTheme(): void {
         </v-btn>
       </nav>
       <v-spacer />
-      <v-btn :icon="mdiThemeLightDark" variant="text" size="small" aria-label="Change between light and dark" @click="turnTheme" />
+      <v-btn icon variant="text" size="small" aria-label="Change between light and dark" @click="turnTheme">
+        <v-icon :icon="mdiThemeLightDark" size="20" />
+      </v-btn>
     </v-app-bar>
     <v-main>
       <SignInNotice v-if="!shared.signedIn && !bare" />

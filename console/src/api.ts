@@ -2,7 +2,10 @@ import { createClient, ProblemError, Unreachable } from "@copper-kettle/contract
 import { reactive } from "vue";
 
 /** The service's API, with the console's session. */
-export const api = createClient({ baseUrl: "", fetch: (input, init) => fetch(input, { ...init, credentials: "same-origin" }) });
+export const api = createClient({
+  baseUrl: "",
+  fetch: (input, init) => fetch(input, { ...init, credentials: "same-origin" }),
+});
 
 /** What every page may want to know. */
 export const shared = reactive({ signedIn: true, notice: "" });
@@ -13,12 +16,15 @@ export function sentence(error: unknown): string {
     if (error.problem.status === 401) shared.signedIn = false;
     return error.problem.detail ?? error.problem.title;
   }
-  if (error instanceof Unreachable) return "The service does not answer. It may have been stopped; what you typed is still here.";
+  if (error instanceof Unreachable)
+    return "The service does not answer. It may have been stopped; what you typed is still here.";
   return String((error as Error).message ?? error);
 }
 
 /** The message for each field that a problem names. */
 export function fieldMessages(error: unknown): Record<string, string> {
   if (!(error instanceof ProblemError)) return {};
-  return Object.fromEntries((error.problem.errors ?? []).map(({ field, message }) => [field.replace(/^inputs\./, ""), message]));
+  return Object.fromEntries(
+    (error.problem.errors ?? []).map(({ field, message }) => [field.replace(/^inputs\./, ""), message]),
+  );
 }

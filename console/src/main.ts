@@ -1,6 +1,6 @@
+import "./base.css";
 import { createApp } from "vue";
 import App from "./App.vue";
-import "./base.css";
 import { router } from "./router.js";
 import { vuetify } from "./theme.js";
 

@@ -6,7 +6,12 @@ export const router = createRouter({
     { path: "/", name: "home", component: () => import("./pages/HomePage.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignInPage.vue") },
     { path: "/workflows", name: "workflows", component: () => import("./pages/WorkflowsPage.vue") },
-    { path: "/workflows/:name", name: "workflow", component: () => import("./pages/WorkflowPage.vue"), props: true },
+    {
+      path: "/workflows/:name",
+      name: "workflow",
+      component: () => import("./pages/WorkflowPage.vue"),
+      props: true,
+    },
     { path: "/runs", name: "runs", component: () => import("./pages/RunsPage.vue") },
     { path: "/runs/:id", name: "run", component: () => import("./pages/RunPage.vue"), props: true },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },

@@ -44,7 +44,12 @@ export async function advance(
     await walk.commit();
     return { state, ...(more.error ? { error: more.error } : {}) };
   };
-  const rest = async (how: { state: "waiting" | "unsure" | "held"; until?: number; path?: string; reason?: string }): Promise<Advanced> => {
+  const rest = async (how: {
+    state: "waiting" | "unsure" | "held";
+    until?: number;
+    path?: string;
+    reason?: string;
+  }): Promise<Advanced> => {
     walk.note({ type: "rested", at: ports.clock.now(), ...how });
     await walk.commit();
     return { state: how.state, ...(how.until === undefined ? {} : { until: how.until }) };

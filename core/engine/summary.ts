@@ -17,7 +17,17 @@ export interface RunSummary {
 }
 
 export function emptySummary(): RunSummary {
-  return { state: "queued", startedAt: null, endedAt: null, wakeAt: null, calls: 0, problems: 0, error: null, message: null, unsure: [] };
+  return {
+    state: "queued",
+    startedAt: null,
+    endedAt: null,
+    wakeAt: null,
+    calls: 0,
+    problems: 0,
+    error: null,
+    message: null,
+    unsure: [],
+  };
 }
 
 /** Takes one entry into a summary, in the order of the journal. */
@@ -45,14 +55,18 @@ export function summarise(summary: RunSummary, entry: Entry): void {
       summary.message = entry.message ?? null;
       return;
     case "unsure":
-      summary.unsure = [...summary.unsure.filter((item) => item.path !== entry.path), { path: entry.path, reason: entry.reason, attempt: entry.attempt }];
+      summary.unsure = [
+        ...summary.unsure.filter((item) => item.path !== entry.path),
+        { path: entry.path, reason: entry.reason, attempt: entry.attempt },
+      ];
       summary.calls++;
       break;
     case "attempt":
       summary.calls++;
       break;
     case "ended":
-      if (summary.unsure.length > 0) summary.unsure = summary.unsure.filter((item) => item.path !== entry.path);
+      if (summary.unsure.length > 0)
+        summary.unsure = summary.unsure.filter((item) => item.path !== entry.path);
       break;
   }
   summary.state = "running";

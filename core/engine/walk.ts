@@ -9,7 +9,7 @@ import { leastLength, MaskSet, maskPlaces } from "../values/masking.js";
 import { valueAt, type Path } from "../values/paths.js";
 import type { Step, Workflow } from "../workflows/steps.js";
 import type { Entry, RunError } from "./entries.js";
-import type { RunLog} from "./log.js";
+import type { RunLog } from "./log.js";
 import { type ScopeLog, type StepLog } from "./log.js";
 import type { JournalRow, Ports } from "./ports.js";
 import { Asleep, Halted, Paused, StepFailed, Stopped } from "./signals.js";

@@ -10,9 +10,10 @@ import {
   type Run,
   type Surroundings,
 } from "./evaluation.js";
-import { CallFailure, type FunctionEntry } from "./library/entry.js";
-import { findFunction, functions, namespaces } from "./library/table.js";
-import { compileMacro, macroNames } from "./macros.js";
+import { checkCount, checkKind, missing, unknownFunction } from "./faults.js";
+import { CallFailure } from "./library/entry.js";
+import { findFunction, namespaces } from "./library/table.js";
+import { compileMacro } from "./macros.js";
 import { binary, literalValue, negate, OperatorFault } from "./operators.js";
 import { parseExpression, type Node } from "./parse.js";
 import { isMap, kindOfValue, Optional, type Value, type ValueMap } from "./values.js";
@@ -62,9 +63,7 @@ export class Compiler {
     return this.#slots++;
   }
 
-  source(node: Node): string {
-    return this.text.slice(node.start, node.end);
-  }
+  readonly source = (node: Node): string => this.text.slice(node.start, node.end);
 
   compile(node: Node, locals: Locals): Run {
     const run = this.#compile(node, locals);
@@ -170,40 +169,8 @@ export class Compiler {
         typeof value === "object" && value !== null && isMap(value)
           ? (own(value as JsonObject, key) as Value)
           : undefined;
-      return found !== undefined ? found : this.missing(value, key, node.object, node);
+      return found !== undefined ? found : missing(this.source, value, key, node.object, node);
     };
-  }
-
-  /** Says why a key cannot be read, with the path and the nearest key. */
-  missing(value: Value, key: string, objectNode: Node, node: Node): never {
-    const path = this.source(objectNode);
-    if (value === null) {
-      return fail(
-        "null-value",
-        `${path} is null, so it has no "${key}". Say what to take then: default(${this.source(node)}, …).`,
-        node,
-      );
-    }
-    if (!isMap(value)) {
-      return fail("wrong-kind", `${path} is ${article(kindOfValue(value))}, so it has no "${key}".`, node);
-    }
-    if (path === "steps") {
-      const near = nearest(key, Object.keys(value));
-      const meant = near ? ` Did you mean "${near}"?` : "";
-      return fail(
-        "no-such-key",
-        `Step "${key}" has no outcome here: it was skipped, its branch was not taken, or it has not run.${meant} default(…, …) says what to take then.`,
-        node,
-      );
-    }
-    const keys = Object.keys(value);
-    const near = nearest(key, keys);
-    const has = near
-      ? `; it has "${near}"`
-      : keys.length === 0
-        ? "; it is empty"
-        : `; it has ${listed(keys)}`;
-    return fail("no-such-key", `No "${key}" in ${path}${has}.`, node);
   }
 
   #index(node: Node & { op: "index" }, locals: Locals): Run {
@@ -237,7 +204,7 @@ export class Compiler {
         typeof value === "object" && value !== null && isMap(value)
           ? (own(value as JsonObject, String(at)) as Value)
           : undefined;
-      return found !== undefined ? found : this.missing(value, String(at), node.object, node);
+      return found !== undefined ? found : missing(this.source, value, String(at), node.object, node);
     };
   }
 
@@ -296,13 +263,13 @@ export class Compiler {
         : undefined;
     const name = space ? `${space}.${node.name}` : node.name;
     const entry = findFunction(name, receiver !== undefined && !space);
-    if (!entry) return this.#unknownFunction(name, receiver !== undefined && !space, node);
+    if (!entry) return unknownFunction(name, receiver !== undefined && !space, node);
     const argNodes = receiver && !space ? [receiver, ...node.args] : node.args;
     checkCount(entry, argNodes.length, node);
     const args = argNodes.map((arg) => this.compile(arg, locals));
     return (evaluation) => {
       const values = args.map((arg) => arg(evaluation));
-      values.forEach((value, index) => this.#checkKind(entry, index, value, argNodes[index] as Node));
+      values.forEach((value, index) => checkKind(this.source, entry, index, value, argNodes[index] as Node));
       try {
         return entry.call(values, {
           step: evaluation.budget.step,
@@ -319,49 +286,6 @@ export class Compiler {
       }
     };
   }
-
-  #unknownFunction(name: string, method: boolean, node: Node): never {
-    const other = findFunction(name, !method);
-    if (other) {
-      const form = method ? `${name}(…)` : `value.${name}(…)`;
-      return fail("unknown-function", `${name} is written ${form}.`, node);
-    }
-    const near = nearest(name, [...functions.map((known) => known.name), ...macroNames]);
-    return fail(
-      "unknown-function",
-      `There is no function "${name}"${near ? `; did you mean "${near}"?` : "."}`,
-      node,
-    );
-  }
-
-  #checkKind(entry: FunctionEntry, index: number, value: Value, node: Node): void {
-    const parameter = entry.parameters[Math.min(index, entry.parameters.length - 1)];
-    if (!parameter || parameter.kinds === "any") return;
-    const kind = kindOfValue(value);
-    if (parameter.kinds.includes(kind)) return;
-    const wanted = parameter.kinds.map(article).join(" or ");
-    const hint = kind === "null" ? ` default(${this.source(node)}, …) says what to take for null.` : "";
-    fail(
-      "wrong-kind",
-      `${entry.name} wants ${wanted} as ${parameter.name}; ${this.source(node)} is ${article(kind)}.${hint}`,
-      node,
-    );
-  }
-}
-
-function checkCount(entry: FunctionEntry, count: number, node: Node): void {
-  const least = entry.parameters.filter((parameter) => !parameter.optional && !parameter.rest).length;
-  const most = entry.parameters.some((parameter) => parameter.rest) ? Infinity : entry.parameters.length;
-  if (count >= least && count <= most) return;
-  const method = entry.form === "method" ? 1 : 0;
-  const wanted = entry.parameters
-    .slice(method)
-    .map((parameter) => (parameter.optional ? `[${parameter.name}]` : parameter.name));
-  fail(
-    "wrong-arguments",
-    `${entry.name} takes ${wanted.length === 0 ? "nothing" : `(${wanted.join(", ")})`}; ${count - method} given.`,
-    node,
-  );
 }
 
 function guarded(node: Node, operate: () => Value): Value {
@@ -386,12 +310,4 @@ function optionalItem(value: Value, at: Value): Optional {
   if (!Array.isArray(inner) || typeof at !== "number") return Optional.none;
   const found = inner[at] as Value | undefined;
   return found === undefined ? Optional.none : new Optional(found);
-}
-
-function listed(keys: string[]): string {
-  const shown = keys
-    .slice(0, 6)
-    .map((key) => `"${key}"`)
-    .join(", ");
-  return keys.length > 6 ? `${shown} and ${keys.length - 6} more` : shown;
 }

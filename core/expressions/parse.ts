@@ -1,4 +1,4 @@
-import type { ParseError} from "@marcbachmann/cel-js";
+import type { ParseError } from "@marcbachmann/cel-js";
 import { Environment, type ASTNode } from "@marcbachmann/cel-js";
 import { ExpressionError } from "./errors.js";
 import { explainMistake } from "./mistakes.js";

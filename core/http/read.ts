@@ -1,4 +1,4 @@
-import type { JsonSyntaxError} from "../values/json.js";
+import type { JsonSyntaxError } from "../values/json.js";
 import { parseJson, type Json } from "../values/json.js";
 import type { HttpResponse } from "./message.js";
 

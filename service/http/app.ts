@@ -29,7 +29,11 @@ export function createApp(context: Context, options: AppOptions): Express {
   app.set("query parser", "simple");
   app.use(security());
   app.get("/healthz", (_request, response) => void response.json({ ok: true }));
-  app.get("/readyz", (_request, response) => void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }));
+  app.get(
+    "/readyz",
+    (_request, response) =>
+      void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }),
+  );
   app.use(requireHost(options.hosts));
   app.use(noted(context));
   app.use("/api", (_request, response, next) => {
@@ -37,7 +41,9 @@ export function createApp(context: Context, options: AppOptions): Express {
     next();
   });
   app.use(express.text({ type: () => true, limit: "10mb" }));
-  app.get("/api/openapi.json", (_request, response) => sendJson(response, 200, openApiDocument(context.version)));
+  app.get("/api/openapi.json", (_request, response) =>
+    sendJson(response, 200, openApiDocument(context.version)),
+  );
   serveSignIn(app, context);
   app.use("/api", (request, response, next) => {
     if (request.path === "/schema/workflow") return next();
@@ -86,7 +92,12 @@ function noted({ log }: Context) {
     const began = process.hrtime.bigint();
     response.on("finish", () => {
       const millis = Number((process.hrtime.bigint() - began) / 1_000_000n);
-      const line = { method: request.method, path: request.originalUrl.split("?")[0], status: response.statusCode, millis };
+      const line = {
+        method: request.method,
+        path: request.originalUrl.split("?")[0],
+        status: response.statusCode,
+        millis,
+      };
       if (response.statusCode >= 500 && response.statusCode !== 502) log.warn(line, "request");
       else log.debug(line, "request");
     });
@@ -99,7 +110,8 @@ function serveConsole(app: Express, folder: string): void {
   app.use(express.static(folder, { index: false, maxAge: "1h" }));
   app.get(/^\/(?!api\/).*/, (request, response) => {
     if (/\.[a-z0-9]+$/i.test(request.path)) throw notFound("file", request.path);
-    if (!existsSync(page)) throw new HttpProblem(503, "no-console", "The console is not built", "Build it with: npm run build");
+    if (!existsSync(page))
+      throw new HttpProblem(503, "no-console", "The console is not built", "Build it with: npm run build");
     const html = readFileSync(page, "utf8").replaceAll("__CSP_NONCE__", String(response.locals["nonce"]));
     response.set("Cache-Control", "no-store").type("html").send(html);
   });
@@ -109,8 +121,16 @@ function problems({ log }: Context) {
   return (error: unknown, request: Request, response: Response, _next: NextFunction): void => {
     let problem = problemOf(error);
     if (!problem) {
-      log.error({ err: error, path: request.originalUrl.split("?")[0] }, "a request failed in a way that nobody foresaw");
-      problem = new HttpProblem(500, "internal", "The service failed", "This is a fault of the service; its log says more.");
+      log.error(
+        { err: error, path: request.originalUrl.split("?")[0] },
+        "a request failed in a way that nobody foresaw",
+      );
+      problem = new HttpProblem(
+        500,
+        "internal",
+        "The service failed",
+        "This is a fault of the service; its log says more.",
+      );
     }
     if (response.headersSent) {
       response.end();

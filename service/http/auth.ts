@@ -27,7 +27,9 @@ export class Auth {
     for (const row of await SessionRow.findAll()) {
       if (row.expiresAt > now) this.#sessions.set(row.digest, { name: row.name, expiresAt: row.expiresAt });
     }
-    await this.writer.write((transaction) => SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }));
+    await this.writer.write((transaction) =>
+      SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }),
+    );
   }
 
   get hasTokens(): boolean {
@@ -38,7 +40,9 @@ export class Auth {
   async createToken(name: string): Promise<string> {
     const token = `ck_${randomBytes(24).toString("base64url")}`;
     const digest = sha256Hex(token);
-    await this.writer.write((transaction) => AccessTokenRow.create({ digest, name, createdAt: Date.now() }, { transaction }));
+    await this.writer.write((transaction) =>
+      AccessTokenRow.create({ digest, name, createdAt: Date.now() }, { transaction }),
+    );
     this.#tokens.set(digest, name);
     return token;
   }
@@ -58,7 +62,12 @@ export class Auth {
     this.#links.delete(digest);
     if (expiresAt === undefined || expiresAt < Date.now()) return undefined;
     const secret = randomBytes(32).toString("base64url");
-    const row = { digest: sha256Hex(secret), name: "console", createdAt: Date.now(), expiresAt: Date.now() + sessionMillis };
+    const row = {
+      digest: sha256Hex(secret),
+      name: "console",
+      createdAt: Date.now(),
+      expiresAt: Date.now() + sessionMillis,
+    };
     await this.writer.write((transaction) => SessionRow.create(row, { transaction }));
     this.#sessions.set(row.digest, row);
     return secret;
@@ -96,14 +105,17 @@ export class Auth {
     const field = request.headers.authorization;
     if (field !== undefined) {
       const name = this.#tokens.get(sha256Hex(field.replace(/^Bearer /, "")));
-      if (!field.startsWith("Bearer ") || name === undefined) throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
+      if (!field.startsWith("Bearer ") || name === undefined)
+        throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
       response.locals["by"] = name;
       return next();
     }
     const secret = this.#cookieOf(request);
     const session = secret === undefined ? undefined : this.#sessions.get(sha256Hex(secret));
     if (!session || session.expiresAt < Date.now()) {
-      throw unauthorized("Sign in first: with an access token (Authorization: Bearer …), or in a browser with a link that `ckettle status --link` prints.");
+      throw unauthorized(
+        "Sign in first: with an access token (Authorization: Bearer …), or in a browser with a link that `ckettle status --link` prints.",
+      );
     }
     if (request.method !== "GET" && request.method !== "HEAD") requireOwnOrigin(request);
     response.locals["by"] = session.name;
@@ -112,14 +124,26 @@ export class Auth {
 }
 
 function unauthorized(detail: string): HttpProblem {
-  return new HttpProblem(401, "unauthorized", "Not signed in", detail, {}, { "WWW-Authenticate": 'Bearer realm="copper-kettle"' });
+  return new HttpProblem(
+    401,
+    "unauthorized",
+    "Not signed in",
+    detail,
+    {},
+    { "WWW-Authenticate": 'Bearer realm="copper-kettle"' },
+  );
 }
 
 /** Same-site does not know ports: a page on another loopback port is same-site, so the Origin must be our own. */
 export function requireOwnOrigin(request: Request): void {
   const origin = request.get("origin");
   if (origin !== undefined && URL.canParse(origin) && new URL(origin).host === request.get("host")) return;
-  throw new HttpProblem(403, "foreign-origin", "Not from this console", "A request with the console's session must come from the console's own pages (Origin).");
+  throw new HttpProblem(
+    403,
+    "foreign-origin",
+    "Not from this console",
+    "A request with the console's session must come from the console's own pages (Origin).",
+  );
 }
 
 /** Refuses a Host that is not ours: against DNS rebinding. */
@@ -127,7 +151,12 @@ export function requireHost(hosts: ReadonlySet<string>) {
   return (request: Request, _response: Response, next: NextFunction): void => {
     const host = (request.get("host") ?? "").toLowerCase();
     if (!hosts.has(host) && !hosts.has(host.replace(/:\d+$/, ""))) {
-      throw new HttpProblem(421, "unknown-host", "Not this service", `This service does not answer to the host "${host}". Add it with --host-name.`);
+      throw new HttpProblem(
+        421,
+        "unknown-host",
+        "Not this service",
+        `This service does not answer to the host "${host}". Add it with --host-name.`,
+      );
     }
     next();
   };

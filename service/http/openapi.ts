@@ -9,7 +9,11 @@ export function openApiDocument(version: string): object {
   }
   return createDocument({
     openapi: "3.1.0",
-    info: { title: "Copper Kettle", version, description: "Chains authenticated HTTP API calls into triggered or scheduled workflows." },
+    info: {
+      title: "Copper Kettle",
+      version,
+      description: "Chains authenticated HTTP API calls into triggered or scheduled workflows.",
+    },
     security: [{ token: [] }],
     components: { securitySchemes: { token: { type: "http", scheme: "bearer" } } },
     paths: paths as ZodOpenApiPathsObject,
@@ -17,17 +21,32 @@ export function openApiDocument(version: string): object {
 }
 
 function operation(name: string, route: AnyRoute): ZodOpenApiOperationObject {
-  const problem = { description: "Refused; the body says why and what to do.", content: { "application/problem+json": { schema: problemDetails } } };
+  const problem = {
+    description: "Refused; the body says why and what to do.",
+    content: { "application/problem+json": { schema: problemDetails } },
+  };
   const type = route.events ? "text/event-stream" : "application/json";
   const empty = route.status === 204;
   return {
     operationId: name,
     summary: route.summary,
     ...(route.access === "open" ? { security: [] } : {}),
-    ...(route.params || route.query ? { requestParams: { ...(route.params ? { path: route.params as never } : {}), ...(route.query ? { query: route.query as never } : {}) } } : {}),
-    ...(route.body ? { requestBody: { required: true, content: { "application/json": { schema: route.body } } } } : {}),
+    ...(route.params || route.query
+      ? {
+          requestParams: {
+            ...(route.params ? { path: route.params as never } : {}),
+            ...(route.query ? { query: route.query as never } : {}),
+          },
+        }
+      : {}),
+    ...(route.body
+      ? { requestBody: { required: true, content: { "application/json": { schema: route.body } } } }
+      : {}),
     responses: {
-      [String(route.status)]: { description: route.summary, ...(empty ? {} : { content: { [type]: { schema: route.output } } }) },
+      [String(route.status)]: {
+        description: route.summary,
+        ...(empty ? {} : { content: { [type]: { schema: route.output } } }),
+      },
       default: problem,
     },
   };

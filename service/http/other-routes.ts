@@ -17,7 +17,10 @@ export function serveOthers(app: Express, context: Context): void {
   const view = (row: RunRow) => runView(row, runner.isActive(row.id));
 
   serve(app, routes.status, async () => {
-    const counts = await select<{ state: string; count: number }>(journals.store, "SELECT state, count(*) AS count FROM runs GROUP BY state");
+    const counts = await select<{ state: string; count: number }>(
+      journals.store,
+      "SELECT state, count(*) AS count FROM runs GROUP BY state",
+    );
     return {
       version: context.version,
       startedAt: iso(context.startedAt),
@@ -44,7 +47,10 @@ export function serveOthers(app: Express, context: Context): void {
     ]);
     const hours = Array.from({ length: 24 }, (_, index) => {
       const hour = since / hourMillis + index;
-      const count = (fits: (state: string) => boolean) => ended.filter((row) => Math.floor(row.hour) === hour && fits(row.state)).reduce((sum, row) => sum + row.count, 0);
+      const count = (fits: (state: string) => boolean) =>
+        ended
+          .filter((row) => Math.floor(row.hour) === hour && fits(row.state))
+          .reduce((sum, row) => sum + row.count, 0);
       return {
         hour: iso(hour * hourMillis),
         succeeded: count((state) => state === "succeeded"),
@@ -69,26 +75,39 @@ export function serveOthers(app: Express, context: Context): void {
   const users = async (): Promise<Map<string, string[]>> => {
     const found = new Map<string, string[]>();
     for (const row of await workflows.all()) {
-      for (const name of usedCredentials(await workflows.text(row.draft))) found.set(name, [...(found.get(name) ?? []), row.name]);
+      for (const name of usedCredentials(await workflows.text(row.draft)))
+        found.set(name, [...(found.get(name) ?? []), row.name]);
     }
     return found;
   };
-  const credentialOf = async (row: CredentialRow) => credentialView(row, credentials.lastUsed(row), (await users()).get(row.name) ?? []);
+  const credentialOf = async (row: CredentialRow) =>
+    credentialView(row, credentials.lastUsed(row), (await users()).get(row.name) ?? []);
 
-  serve(app, routes.listCredentials, async () => ({ credentials: await Promise.all((await credentials.all()).map(credentialOf)) }));
+  serve(app, routes.listCredentials, async () => ({
+    credentials: await Promise.all((await credentials.all()).map(credentialOf)),
+  }));
   serve(app, routes.putCredential, async ({ params, body }) => {
     const removed: string[] = [];
     const cleaned = (secret: string, prefix: string, field: string): string => {
       const clean = cleanSecret(secret, prefix);
       const fault = secretFault(clean.secret);
-      if (fault) throw new HttpProblem(422, "bad-secret", "This cannot be the secret", fault, { errors: [{ field, message: fault }] });
+      if (fault)
+        throw new HttpProblem(422, "bad-secret", "This cannot be the secret", fault, {
+          errors: [{ field, message: fault }],
+        });
       removed.push(...clean.removed);
       return clean.secret;
     };
     const credential: Credential =
       body.kind === "bearer"
         ? { kind: "bearer", token: cleaned(body.token, "Bearer ", "token") }
-        : { kind: "api-key", parts: body.parts.map((part, index) => ({ ...part, secret: cleaned(part.secret, part.prefix, `parts.${index}.secret`) })) };
+        : {
+            kind: "api-key",
+            parts: body.parts.map((part, index) => ({
+              ...part,
+              secret: cleaned(part.secret, part.prefix, `parts.${index}.secret`),
+            })),
+          };
     const row = await credentials.put(params.name, credential, body.hosts);
     return { credential: await credentialOf(row), removed: [...new Set(removed)] };
   });
@@ -98,7 +117,8 @@ export function serveOthers(app: Express, context: Context): void {
 
   serve(app, routes.constants, async () => ({ constants: constants.all() }));
   serve(app, routes.putConstant, async ({ params, body }) => {
-    if (body.value === undefined) throw new HttpProblem(400, "invalid-request", "There is no value", 'The body must have a "value".');
+    if (body.value === undefined)
+      throw new HttpProblem(400, "invalid-request", "There is no value", 'The body must have a "value".');
     await constants.put(params.name, body.value);
     return { constants: constants.all() };
   });
@@ -109,5 +129,7 @@ export function serveOthers(app: Express, context: Context): void {
 
 /** The credentials that a file names, also while it has problems. */
 function usedCredentials(text: string): Set<string> {
-  return new Set([...text.matchAll(/\busing:\s*["']?([a-z0-9][a-z0-9-]*)/g)].map((match) => match[1] as string));
+  return new Set(
+    [...text.matchAll(/\busing:\s*["']?([a-z0-9][a-z0-9-]*)/g)].map((match) => match[1] as string),
+  );
 }

@@ -19,7 +19,13 @@ export class HttpProblem extends Error {
   }
 
   details(): ProblemDetails {
-    return { type: `urn:copper-kettle:problem:${this.type}`, title: this.title, status: this.status, detail: this.message, ...this.more };
+    return {
+      type: `urn:copper-kettle:problem:${this.type}`,
+      title: this.title,
+      status: this.status,
+      detail: this.message,
+      ...this.more,
+    };
   }
 }
 
@@ -31,33 +37,75 @@ export function notFound(what: string, name: string): HttpProblem {
 export function invalid(where: "body" | "query" | "path", error: z.ZodError): HttpProblem {
   const errors = error.issues.flatMap((issue) => {
     const field = issue.path.map(String).join(".");
-    if (issue.code === "unrecognized_keys") return issue.keys.map((key) => ({ field: [field, key].filter(Boolean).join("."), message: "is not known here" }));
+    if (issue.code === "unrecognized_keys")
+      return issue.keys.map((key) => ({
+        field: [field, key].filter(Boolean).join("."),
+        message: "is not known here",
+      }));
     return [{ field, message: issue.message.replace(/^Invalid input: /, "") }];
   });
   const said = errors.map(({ field, message }) => `${field || "it"}: ${message}`).join("; ");
-  return new HttpProblem(400, "invalid-request", "The request is not as it should be", `In the ${where}: ${said}.`, { errors });
+  return new HttpProblem(
+    400,
+    "invalid-request",
+    "The request is not as it should be",
+    `In the ${where}: ${said}.`,
+    { errors },
+  );
 }
 
 /** The problem of an error that some part of the service threw; undefined for one that nobody foresaw. */
 export function problemOf(error: unknown): HttpProblem | undefined {
   if (error instanceof HttpProblem) return error;
   if (error instanceof BadInputs) {
-    return new HttpProblem(422, "bad-inputs", "The inputs are not as the workflow wants them", error.message, {
-      errors: error.faults.map(({ field, message }) => ({ field: `inputs.${field}`.replace(/\.$/, ""), message })),
-    });
+    return new HttpProblem(
+      422,
+      "bad-inputs",
+      "The inputs are not as the workflow wants them",
+      error.message,
+      {
+        errors: error.faults.map(({ field, message }) => ({
+          field: `inputs.${field}`.replace(/\.$/, ""),
+          message,
+        })),
+      },
+    );
   }
   if (error instanceof HasProblems) {
     const problems: Problem[] = error.problems;
     const first = problems.find((problem) => problem.severity === "error");
     const where = first ? ` Line ${first.line}, column ${first.column}: ${first.message}` : "";
-    return new HttpProblem(422, "workflow-problems", "The workflow has problems", `${error.message}${where}`, { problems });
+    return new HttpProblem(
+      422,
+      "workflow-problems",
+      "The workflow has problems",
+      `${error.message}${where}`,
+      { problems },
+    );
   }
-  if (error instanceof DraftConflict) return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
-  if (error instanceof WrongState) return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
-  if (error instanceof QueueFull) return new HttpProblem(429, "queue-full", "Too many runs wait", error.message, {}, { "Retry-After": "10" });
+  if (error instanceof DraftConflict)
+    return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
+  if (error instanceof WrongState)
+    return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
+  if (error instanceof QueueFull)
+    return new HttpProblem(
+      429,
+      "queue-full",
+      "Too many runs wait",
+      error.message,
+      {},
+      { "Retry-After": "10" },
+    );
   const status = (error as { status?: unknown } | undefined)?.status;
   const type = (error as { type?: unknown } | undefined)?.type;
-  if (status === 413) return new HttpProblem(413, "too-large", "The body is too large", "A request may be 10 MB long.");
-  if (status === 400 && typeof type === "string") return new HttpProblem(400, "invalid-request", "The request is not as it should be", (error as Error).message);
+  if (status === 413)
+    return new HttpProblem(413, "too-large", "The body is too large", "A request may be 10 MB long.");
+  if (status === 400 && typeof type === "string")
+    return new HttpProblem(
+      400,
+      "invalid-request",
+      "The request is not as it should be",
+      (error as Error).message,
+    );
   return undefined;
 }

@@ -25,17 +25,34 @@ export function serveRuns(app: Express, context: Context): void {
     if (query.before) where.push({ id: { [Op.lt]: query.before } });
     if (query.text) {
       const like = { [Op.like]: `%${query.text.replace(/[%_\\]/g, "")}%` };
-      where.push({ [Op.or]: [{ id: like }, { workflow: like }, { error: like }, { message: like }] } as WhereOptions<RunRow>);
+      where.push({
+        [Op.or]: [{ id: like }, { workflow: like }, { error: like }, { message: like }],
+      } as WhereOptions<RunRow>);
     }
-    const rows = await RunRow.findAll({ where: { [Op.and]: where }, order: [["id", "DESC"]], limit: query.limit + 1 });
-    return { runs: rows.slice(0, query.limit).map((row) => runView(row, runner.isActive(row.id))), more: rows.length > query.limit };
+    const rows = await RunRow.findAll({
+      where: { [Op.and]: where },
+      order: [["id", "DESC"]],
+      limit: query.limit + 1,
+    });
+    return {
+      runs: rows.slice(0, query.limit).map((row) => runView(row, runner.isActive(row.id))),
+      more: rows.length > query.limit,
+    };
   });
 
   serve(app, routes.run, async ({ params }) => {
     const row = await find(params.id);
     const { entries } = await journals.open(row.id, -1, 1);
     const last = await journals.last(row.id);
-    return { ...runDetailView(runView(row, runner.isActive(row.id)), await workflows.parsed(row.text), entries, await journals.shownResponse(row.id)), last };
+    return {
+      ...runDetailView(
+        runView(row, runner.isActive(row.id)),
+        await workflows.parsed(row.text),
+        entries,
+        await journals.shownResponse(row.id),
+      ),
+      last,
+    };
   });
 
   serve(app, routes.journal, async ({ params, query }) => {
@@ -58,11 +75,13 @@ export function serveRuns(app: Express, context: Context): void {
       }
     };
     const onEntries = (run: string, entries: OpenEntry[]): void => {
-      if (run === params.id) caughtUp ? push(entries) : held.push(...entries);
+      if (run !== params.id) return;
+      if (caughtUp) push(entries);
+      else held.push(...entries);
     };
     journals.events.on("entries", onEntries);
     session.on("disconnected", () => journals.events.off("entries", onEntries));
-    for (let more = true; more && session.isConnected; ) {
+    for (let more = true; more && session.isConnected;) {
       const page = await journals.open(params.id, last, 500);
       push(page.entries);
       more = page.more;
@@ -74,7 +93,8 @@ export function serveRuns(app: Express, context: Context): void {
 
   serve(app, routes.events, async ({ request, response }) => {
     const session = await openStream(request, response);
-    const onState = (id: string, workflow: string, state: string): void => void session.push({ id, workflow, state }, "state");
+    const onState = (id: string, workflow: string, state: string): void =>
+      void session.push({ id, workflow, state }, "state");
     journals.events.on("state", onState);
     session.on("disconnected", () => journals.events.off("state", onState));
     return answered;

@@ -1,5 +1,6 @@
 import type { AnyRoute, BodyOf, OutputOf, ParamsOf, QueryOf } from "@copper-kettle/contract";
-import { JsonSyntaxError, parseJson, printJson } from "@copper-kettle/core";
+import type { JsonSyntaxError} from "@copper-kettle/core";
+import { parseJson, printJson } from "@copper-kettle/core";
 import type { Express, Request, Response } from "express";
 import type { z } from "zod";
 import { HttpProblem, invalid } from "./problems.js";
@@ -21,7 +22,11 @@ export const answered = Symbol("answered");
 type Output<R> = OutputOf<R> extends undefined ? void : OutputOf<R>;
 
 /** Serves a route of the contract: checks what comes in, and prints what goes out. */
-export function serve<R extends AnyRoute>(app: Express, route: R, handle: (call: Call<R>) => Promise<Output<R> | typeof answered>): void {
+export function serve<R extends AnyRoute>(
+  app: Express,
+  route: R,
+  handle: (call: Call<R>) => Promise<Output<R> | typeof answered>,
+): void {
   const method = route.method.toLowerCase() as "get" | "post" | "put" | "delete";
   app[method](route.path.replace(/\{(\w+)\}/g, ":$1"), async (request: Request, response: Response) => {
     const call = {
@@ -51,16 +56,32 @@ function readJson(request: Request): unknown {
   const text = typeof request.body === "string" ? request.body : "";
   if (text.trim() === "") return {};
   const type = request.get("content-type") ?? "";
-  if (!/json/i.test(type)) throw new HttpProblem(415, "unsupported-media-type", "Not JSON", `The body must be JSON, with Content-Type: application/json; this is "${type}".`);
+  if (!/json/i.test(type))
+    throw new HttpProblem(
+      415,
+      "unsupported-media-type",
+      "Not JSON",
+      `The body must be JSON, with Content-Type: application/json; this is "${type}".`,
+    );
   try {
     return parseJson(text);
   } catch (error) {
     const at = (error as JsonSyntaxError).position;
     const where = at === undefined ? "" : ` at character ${at + 1}`;
-    throw new HttpProblem(400, "invalid-json", "The body is no JSON", `The body is no JSON${where}: ${(error as Error).message}`);
+    throw new HttpProblem(
+      400,
+      "invalid-json",
+      "The body is no JSON",
+      `The body is no JSON${where}: ${(error as Error).message}`,
+    );
   }
 }
 
-export function sendJson(response: Response, status: number, value: unknown, type = "application/json"): void {
+export function sendJson(
+  response: Response,
+  status: number,
+  value: unknown,
+  type = "application/json",
+): void {
   response.status(status).set("Content-Type", type).send(printJson(value));
 }

@@ -13,7 +13,16 @@ export function serveSignIn(app: Express, { auth }: Context): void {
     windowMs: 60_000,
     limit: 30,
     handler: (_request: Request, _response: Response, next: NextFunction) => {
-      next(new HttpProblem(429, "too-many-tries", "Too many tries", "Wait a minute before the next sign-in.", {}, { "Retry-After": "60" }));
+      next(
+        new HttpProblem(
+          429,
+          "too-many-tries",
+          "Too many tries",
+          "Wait a minute before the next sign-in.",
+          {},
+          { "Retry-After": "60" },
+        ),
+      );
     },
   });
   app.post(routes.openSession.path, limiter);
@@ -21,7 +30,12 @@ export function serveSignIn(app: Express, { auth }: Context): void {
     requireOwnOrigin(request);
     const secret = await auth.openSession(body.code);
     if (secret === undefined) {
-      throw new HttpProblem(401, "link-spent", "This sign-in link is not good any more", "A link works once and for ten minutes. `ckettle status --link` prints a new one.");
+      throw new HttpProblem(
+        401,
+        "link-spent",
+        "This sign-in link is not good any more",
+        "A link works once and for ten minutes. `ckettle status --link` prints a new one.",
+      );
     }
     auth.setCookie(response, secret);
   });

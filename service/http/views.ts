@@ -1,4 +1,10 @@
-import type { CredentialInfo, Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
+import type {
+  CredentialInfo,
+  Run,
+  RunDetail,
+  WorkflowDetail,
+  WorkflowSummary,
+} from "@copper-kettle/contract";
 import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
 import { Op } from "sequelize";
 import { RunRow, type CredentialRow, type WorkflowRow } from "../store/models.js";
@@ -7,7 +13,8 @@ export function iso(millis: number): string {
   return new Date(millis).toISOString();
 }
 
-const isoOrNull = (millis: number | null | undefined): string | null => (typeof millis === "number" ? iso(millis) : null);
+const isoOrNull = (millis: number | null | undefined): string | null =>
+  typeof millis === "number" ? iso(millis) : null;
 
 /** A run as the API shows it. */
 export function runView(row: RunRow, active: boolean): Run {
@@ -31,7 +38,12 @@ export function runView(row: RunRow, active: boolean): Run {
 }
 
 /** A run with its inputs, its response and the outline of what runs, from its open entries. */
-export function runDetailView(run: Run, read: ReadWorkflow, entries: { seq: number; entry: Record<string, unknown> }[], response: RunDetail["response"]): RunDetail {
+export function runDetailView(
+  run: Run,
+  read: ReadWorkflow,
+  entries: { seq: number; entry: Record<string, unknown> }[],
+  response: RunDetail["response"],
+): RunDetail {
   const started = entries[0]?.entry as unknown as Extract<Entry, { type: "started" }> | undefined;
   return {
     ...run,
@@ -43,26 +55,43 @@ export function runDetailView(run: Run, read: ReadWorkflow, entries: { seq: numb
 }
 
 /** Workflows as the API lists them, each with its last runs. */
-export async function workflowSummaries(rows: WorkflowRow[], read: (row: WorkflowRow) => Promise<ReadWorkflow>, publishedText: (row: WorkflowRow) => Promise<string | null>): Promise<WorkflowSummary[]> {
+export async function workflowSummaries(
+  rows: WorkflowRow[],
+  read: (row: WorkflowRow) => Promise<ReadWorkflow>,
+  publishedText: (row: WorkflowRow) => Promise<string | null>,
+): Promise<WorkflowSummary[]> {
   return Promise.all(
     rows.map(async (row) => {
       const { partial } = await read(row);
-      const recent = await RunRow.findAll({ where: { workflow: row.name, id: { [Op.ne]: "" } }, order: [["id", "DESC"]], limit: 12 });
+      const recent = await RunRow.findAll({
+        where: { workflow: row.name, id: { [Op.ne]: "" } },
+        order: [["id", "DESC"]],
+        limit: 12,
+      });
       return {
         name: row.name,
         title: row.title,
         published: row.published,
         draft: (await publishedText(row)) !== row.draft,
         problems: row.problems,
-        triggers: Object.entries(partial?.triggers ?? {}).map(([name, trigger]) => `${name}: ${trigger.kind}`),
+        triggers: Object.entries(partial?.triggers ?? {}).map(
+          ([name, trigger]) => `${name}: ${trigger.kind}`,
+        ),
         changedAt: iso(row.changedAt),
-        recent: recent.reverse().map((run) => ({ id: run.id, state: run.state as Run["state"], createdAt: iso(run.createdAt) })),
+        recent: recent
+          .reverse()
+          .map((run) => ({ id: run.id, state: run.state as Run["state"], createdAt: iso(run.createdAt) })),
       };
     }),
   );
 }
 
-export function workflowDetailView(summary: WorkflowSummary, row: WorkflowRow, text: string, read: ReadWorkflow): WorkflowDetail {
+export function workflowDetailView(
+  summary: WorkflowSummary,
+  row: WorkflowRow,
+  text: string,
+  read: ReadWorkflow,
+): WorkflowDetail {
   return {
     ...summary,
     text,
@@ -74,7 +103,11 @@ export function workflowDetailView(summary: WorkflowSummary, row: WorkflowRow, t
   };
 }
 
-export function credentialView(row: CredentialRow, lastUsed: number | null, usedBy: string[]): CredentialInfo {
+export function credentialView(
+  row: CredentialRow,
+  lastUsed: number | null,
+  usedBy: string[],
+): CredentialInfo {
   return {
     name: row.name,
     kind: row.kind,
@@ -85,4 +118,3 @@ export function credentialView(row: CredentialRow, lastUsed: number | null, used
     changedAt: iso(row.changedAt),
   };
 }
-

@@ -1,5 +1,11 @@
 import { routes, type WorkflowDetail } from "@copper-kettle/contract";
-import { outline, parseDuration, readWorkflow, workflowJsonSchema, type JsonObject } from "@copper-kettle/core";
+import {
+  outline,
+  parseDuration,
+  readWorkflow,
+  workflowJsonSchema,
+  type JsonObject,
+} from "@copper-kettle/core";
 import type { Express, Response } from "express";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
@@ -14,7 +20,8 @@ export function serveWorkflows(app: Express, context: Context): void {
 
   const publishedText = async (row: WorkflowRow): Promise<string | null> =>
     row.published === null ? null : ((await workflows.version(row.name, row.published))?.text ?? null);
-  const summaries = (rows: WorkflowRow[]) => workflowSummaries(rows, (row) => workflows.parsed(row.draft), publishedText);
+  const summaries = (rows: WorkflowRow[]) =>
+    workflowSummaries(rows, (row) => workflows.parsed(row.draft), publishedText);
   const find = async (name: string): Promise<WorkflowRow> => {
     const row = await workflows.find(name);
     if (!row) throw notFound("workflow", name);
@@ -22,7 +29,12 @@ export function serveWorkflows(app: Express, context: Context): void {
   };
   const detail = async (row: WorkflowRow, digest = row.draft): Promise<WorkflowDetail> => {
     const [summary] = await summaries([row]);
-    return workflowDetailView(summary as NonNullable<typeof summary>, row, await workflows.text(digest), await workflows.parsed(digest));
+    return workflowDetailView(
+      summary as NonNullable<typeof summary>,
+      row,
+      await workflows.text(digest),
+      await workflows.parsed(digest),
+    );
   };
 
   serve(app, routes.check, async ({ body }) => {
@@ -41,9 +53,15 @@ export function serveWorkflows(app: Express, context: Context): void {
   serve(app, routes.pushWorkflow, async ({ params, body }) => {
     const { partial } = readWorkflow(body.text);
     if (partial?.name && partial.name !== params.name) {
-      throw new HttpProblem(422, "other-name", "The file has another name", `The file says "name: ${partial.name}", but it was sent for ${params.name}.`, {
-        errors: [{ field: "name", message: `must be ${params.name}` }],
-      });
+      throw new HttpProblem(
+        422,
+        "other-name",
+        "The file has another name",
+        `The file says "name: ${partial.name}", but it was sent for ${params.name}.`,
+        {
+          errors: [{ field: "name", message: `must be ${params.name}` }],
+        },
+      );
     }
     return detail(await workflows.push(params.name, body.text, body.base));
   });
@@ -59,13 +77,30 @@ export function serveWorkflows(app: Express, context: Context): void {
   serve(app, routes.startRun, async ({ params, query, body, request, response }) => {
     const row = await find(params.name);
     if (!body.draft && row.published === null) {
-      throw new HttpProblem(409, "not-published", "Not published", `The workflow ${params.name} was never published. Publish it, or start its draft.`);
+      throw new HttpProblem(
+        409,
+        "not-published",
+        "Not published",
+        `The workflow ${params.name} was never published. Publish it, or start its draft.`,
+      );
     }
     const wait = waitOf(query.wait);
     const text = body.draft ? row.draft : ((await publishedText(row)) as string);
     const key = request.get("Idempotency-Key");
-    if (key !== undefined && (key === "" || key.length > 255)) throw new HttpProblem(400, "invalid-request", "The key is not good", "An Idempotency-Key has 1 to 255 characters.");
-    const started = await starts.start({ workflow: params.name, version: body.draft ? 0 : (row.published as number), text, inputs: body.inputs, key });
+    if (key !== undefined && (key === "" || key.length > 255))
+      throw new HttpProblem(
+        400,
+        "invalid-request",
+        "The key is not good",
+        "An Idempotency-Key has 1 to 255 characters.",
+      );
+    const started = await starts.start({
+      workflow: params.name,
+      version: body.draft ? 0 : (row.published as number),
+      text,
+      inputs: body.inputs,
+      key,
+    });
     response.set("Location", `/api/runs/${started.row.id}`);
     if (wait !== undefined && (await replied(context, started.row.id, wait, response))) return answered;
     return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
@@ -76,7 +111,12 @@ function waitOf(text: string | undefined): number | undefined {
   if (text === undefined) return undefined;
   const millis = parseDuration(text);
   if (millis === undefined || millis < 0 || millis > longestWait) {
-    throw new HttpProblem(400, "invalid-request", "The wait is not good", `"wait" is a duration of at most 10m, such as 30s; this is "${text}".`);
+    throw new HttpProblem(
+      400,
+      "invalid-request",
+      "The wait is not good",
+      `"wait" is a duration of at most 10m, such as 30s; this is "${text}".`,
+    );
   }
   return millis;
 }
@@ -101,7 +141,13 @@ async function replied(context: Context, run: string, wait: number, response: Re
     if (row.state === "succeeded") response.status(204).set("X-Ckettle-Run", run).end();
     else {
       const { error, message } = runView(row, false);
-      const problem = new HttpProblem(502, `run-${row.state}`, `The run ${row.state === "failed" ? "failed" : "was stopped"}`, error?.message ?? message ?? "It has no response.", { run });
+      const problem = new HttpProblem(
+        502,
+        `run-${row.state}`,
+        `The run ${row.state === "failed" ? "failed" : "was stopped"}`,
+        error?.message ?? message ?? "It has no response.",
+        { run },
+      );
       sendJson(response, 502, problem.details(), "application/problem+json");
     }
     settle(true);
@@ -110,7 +156,11 @@ async function replied(context: Context, run: string, wait: number, response: Re
     for (const [name, value] of Object.entries(given.headers)) response.set(name, String(value));
     response.set("X-Ckettle-Run", run);
     if (given.body === null || given.status === 204) response.status(given.status).end();
-    else if (typeof given.body === "string") response.status(given.status).type(response.get("Content-Type") ?? "text/plain").send(given.body);
+    else if (typeof given.body === "string")
+      response
+        .status(given.status)
+        .type(response.get("Content-Type") ?? "text/plain")
+        .send(given.body);
     else sendJson(response, given.status, given.body);
     settle(true);
   };

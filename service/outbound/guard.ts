@@ -33,7 +33,10 @@ export function addressRule(entries: readonly string[]): AddressRule {
       if (address.range() === "unicast") return true;
       const fits = (wanted: number | undefined) => wanted === undefined || wanted === port;
       if (names.some((item) => item.name === hostname.toLowerCase() && fits(item.port))) return true;
-      return ranges.some(({ range, port: wanted }) => range[0].kind() === address.kind() && fits(wanted) && address.match(range as [ipaddr.IPv4, number]));
+      return ranges.some(
+        ({ range, port: wanted }) =>
+          range[0].kind() === address.kind() && fits(wanted) && address.match(range as [ipaddr.IPv4, number]),
+      );
     },
   };
 }
@@ -54,7 +57,11 @@ export function checkLiteral(hostname: string, port: number, rule: AddressRule):
   if (!rule.allows(address, port, bare)) throw refusal(address, bare);
 }
 
-type LookupCallback = (error: NodeJS.ErrnoException | null, address: string | LookupAddress[], family?: number) => void;
+type LookupCallback = (
+  error: NodeJS.ErrnoException | null,
+  address: string | LookupAddress[],
+  family?: number,
+) => void;
 
 /** A DNS lookup that gives only addresses that calls may go to: against names that point inside. */
 export function guardedLookup(rule: AddressRule, port: number) {
@@ -63,7 +70,11 @@ export function guardedLookup(rule: AddressRule, port: number) {
       if (error) return callback(error, "");
       const allowed = addresses.filter(({ address }) => rule.allows(address, port, hostname));
       const [first] = allowed;
-      if (!first) return callback(refusal(addresses[0]?.address ?? hostname, hostname) as unknown as NodeJS.ErrnoException, "");
+      if (!first)
+        return callback(
+          refusal(addresses[0]?.address ?? hostname, hostname) as unknown as NodeJS.ErrnoException,
+          "",
+        );
       if (options.all) callback(null, allowed);
       else callback(null, first.address, first.family);
     });

@@ -1,4 +1,12 @@
-import { joinHeaders, RequestRefused, TransportFailure, type HttpRequest, type HttpResponse, type SendOptions, type Transport } from "@copper-kettle/core";
+import {
+  joinHeaders,
+  RequestRefused,
+  TransportFailure,
+  type HttpRequest,
+  type HttpResponse,
+  type SendOptions,
+  type Transport,
+} from "@copper-kettle/core";
 import { Agent, buildConnector, type Dispatcher } from "undici";
 import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
 
@@ -40,7 +48,14 @@ export class HttpTransport implements Transport {
     await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
   }
 
-  async #dispatch(url: URL, port: number, request: HttpRequest, options: SendOptions, sent: { begun: boolean }, signal: AbortSignal): Promise<HttpResponse> {
+  async #dispatch(
+    url: URL,
+    port: number,
+    request: HttpRequest,
+    options: SendOptions,
+    sent: { begun: boolean },
+    signal: AbortSignal,
+  ): Promise<HttpResponse> {
     const agent = this.#agent(port, options.timeout.connect);
     const headers = request.headers.some(([name]) => name.toLowerCase() === "user-agent")
       ? request.headers
@@ -56,7 +71,12 @@ export class HttpTransport implements Transport {
       signal,
     });
     const body = await this.#read(response.body, url);
-    return { status: response.statusCode, headers: joinHeaders(Object.entries(response.headers)), body, url: request.url };
+    return {
+      status: response.statusCode,
+      headers: joinHeaders(Object.entries(response.headers)),
+      body,
+      url: request.url,
+    };
   }
 
   async #read(stream: AsyncIterable<Buffer>, url: URL): Promise<Uint8Array> {
@@ -65,7 +85,10 @@ export class HttpTransport implements Transport {
     for await (const piece of stream) {
       size += piece.length;
       if (size > this.options.mostAnswer) {
-        throw new RequestRefused("answer-too-large", `The answer of ${url.host} is larger than ${this.options.mostAnswer} bytes, the most that is read.`);
+        throw new RequestRefused(
+          "answer-too-large",
+          `The answer of ${url.host} is larger than ${this.options.mostAnswer} bytes, the most that is read.`,
+        );
       }
       pieces.push(piece);
     }
@@ -76,7 +99,10 @@ export class HttpTransport implements Transport {
     const key = `${port}/${connectTimeout}`;
     let agent = this.#agents.get(key);
     if (!agent) {
-      const connect = buildConnector({ timeout: connectTimeout, lookup: guardedLookup(this.options.rule, port) as never });
+      const connect = buildConnector({
+        timeout: connectTimeout,
+        lookup: guardedLookup(this.options.rule, port) as never,
+      });
       agent = new Agent({ connect, connections: 128, pipelining: 1, keepAliveTimeout: 4_000 });
       this.#agents.set(key, agent);
     }
@@ -100,24 +126,62 @@ function noting(sent: { begun: boolean }): Dispatcher.DispatcherComposeIntercept
     });
 }
 
-const notConnected = new Set(["ECONNREFUSED", "EHOSTUNREACH", "ENETUNREACH", "EADDRNOTAVAIL", "UND_ERR_CONNECT_TIMEOUT"]);
+const notConnected = new Set([
+  "ECONNREFUSED",
+  "EHOSTUNREACH",
+  "ENETUNREACH",
+  "EADDRNOTAVAIL",
+  "UND_ERR_CONNECT_TIMEOUT",
+]);
 const notResolved = new Set(["ENOTFOUND", "EAI_AGAIN", "EAI_FAIL"]);
 
-function failureOf(error: unknown, begun: boolean, stopped: boolean, timedOut: boolean, options: SendOptions, url: URL): Error {
+function failureOf(
+  error: unknown,
+  begun: boolean,
+  stopped: boolean,
+  timedOut: boolean,
+  options: SendOptions,
+  url: URL,
+): Error {
   if (error instanceof RequestRefused) return error;
   const cause = rootCause(error);
   if (cause instanceof RequestRefused) return cause;
   const code = (cause as NodeJS.ErrnoException).code ?? "";
   if (stopped) return new TransportFailure("cut", "It was cut off by a stop.", begun, true);
-  if (notResolved.has(code)) return new TransportFailure("dns", `The name ${url.hostname} is not known (${code}).`, false);
-  if (code === "UND_ERR_CONNECT_TIMEOUT") return new TransportFailure("timeout", `${url.host} did not take the connection within ${options.timeout.connect} ms.`, false);
-  if (notConnected.has(code) && !begun) return new TransportFailure("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
+  if (notResolved.has(code))
+    return new TransportFailure("dns", `The name ${url.hostname} is not known (${code}).`, false);
+  if (code === "UND_ERR_CONNECT_TIMEOUT")
+    return new TransportFailure(
+      "timeout",
+      `${url.host} did not take the connection within ${options.timeout.connect} ms.`,
+      false,
+    );
+  if (notConnected.has(code) && !begun)
+    return new TransportFailure("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
   if (/^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/.test(code) && !begun) {
-    return new TransportFailure("tls", `The TLS connection to ${url.host} failed: ${(cause as Error).message}`, false);
+    return new TransportFailure(
+      "tls",
+      `The TLS connection to ${url.host} failed: ${(cause as Error).message}`,
+      false,
+    );
   }
-  if (timedOut || /TIMEOUT/.test(code)) return new TransportFailure("timeout", `${url.host} did not answer within ${options.timeout.answer} ms.`, begun);
-  if (begun) return new TransportFailure("cut", `The connection to ${url.host} ended before the whole answer came (${code || (cause as Error).message}).`, true);
-  return new TransportFailure("connect", `The connection to ${url.host} failed (${code || (cause as Error).message}).`, false);
+  if (timedOut || /TIMEOUT/.test(code))
+    return new TransportFailure(
+      "timeout",
+      `${url.host} did not answer within ${options.timeout.answer} ms.`,
+      begun,
+    );
+  if (begun)
+    return new TransportFailure(
+      "cut",
+      `The connection to ${url.host} ended before the whole answer came (${code || (cause as Error).message}).`,
+      true,
+    );
+  return new TransportFailure(
+    "connect",
+    `The connection to ${url.host} failed (${code || (cause as Error).message}).`,
+    false,
+  );
 }
 
 function rootCause(error: unknown): unknown {

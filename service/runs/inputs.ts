@@ -13,9 +13,15 @@ addFormats.default(ajv);
 const compiled = new WeakMap<JsonObject, ValidateFunction>();
 
 /** Checks inputs against a workflow's JSON Schema, and fills in its defaults. */
-export function checkInputs(schema: JsonObject | undefined, given: JsonObject): { inputs: JsonObject; faults: InputFault[] } {
+export function checkInputs(
+  schema: JsonObject | undefined,
+  given: JsonObject,
+): { inputs: JsonObject; faults: InputFault[] } {
   if (!schema) {
-    const faults = Object.keys(given).map((field) => ({ field, message: `This workflow has no input "${field}".` }));
+    const faults = Object.keys(given).map((field) => ({
+      field,
+      message: `This workflow has no input "${field}".`,
+    }));
     return { inputs: given, faults };
   }
   let validate = compiled.get(schema);
@@ -23,7 +29,15 @@ export function checkInputs(schema: JsonObject | undefined, given: JsonObject): 
     try {
       validate = ajv.compile(schema);
     } catch (error) {
-      return { inputs: given, faults: [{ field: "inputs", message: `The workflow's "inputs" are no JSON Schema: ${(error as Error).message}` }] };
+      return {
+        inputs: given,
+        faults: [
+          {
+            field: "inputs",
+            message: `The workflow's "inputs" are no JSON Schema: ${(error as Error).message}`,
+          },
+        ],
+      };
     }
     compiled.set(schema, validate);
   }
@@ -34,7 +48,9 @@ export function checkInputs(schema: JsonObject | undefined, given: JsonObject): 
       const missing = error.params["missingProperty"] as string | undefined;
       const field = [...error.instancePath.split("/").slice(1), ...(missing ? [missing] : [])].join(".");
       const choices = error.params["allowedValues"] as unknown[] | undefined;
-      const message = missing ? `"${missing}" is missing.` : `"${field}" ${error.message}${choices ? `: ${choices.join(", ")}` : ""}.`;
+      const message = missing
+        ? `"${missing}" is missing.`
+        : `"${field}" ${error.message}${choices ? `: ${choices.join(", ")}` : ""}.`;
       faults.push({ field, message });
     }
   }
@@ -44,11 +60,19 @@ export function checkInputs(schema: JsonObject | undefined, given: JsonObject): 
 /** An input that the schema does not name, unless the schema says something about further ones. */
 function unknownInputs(schema: JsonObject, given: JsonObject): InputFault[] {
   const properties = schema["properties"];
-  if (!isObject(properties) || schema["additionalProperties"] !== undefined || schema["patternProperties"] !== undefined) return [];
+  if (
+    !isObject(properties) ||
+    schema["additionalProperties"] !== undefined ||
+    schema["patternProperties"] !== undefined
+  )
+    return [];
   const known = Object.keys(properties);
   return Object.keys(given)
     .filter((name) => !known.includes(name))
-    .map((field) => ({ field, message: `There is no input "${field}"; this workflow has ${known.join(", ")}.` }));
+    .map((field) => ({
+      field,
+      message: `There is no input "${field}"; this workflow has ${known.join(", ")}.`,
+    }));
 }
 
 /** The places of inputs that are secret: those with `writeOnly: true`. */
@@ -56,7 +80,11 @@ export function secretInputs(schema: JsonObject | undefined, base: Path = []): P
   if (!schema) return [];
   if (schema["writeOnly"] === true) return [base];
   const properties = schema["properties"];
-  const inner = isObject(properties) ? Object.entries(properties).flatMap(([key, value]) => (isObject(value) ? secretInputs(value, [...base, key]) : [])) : [];
+  const inner = isObject(properties)
+    ? Object.entries(properties).flatMap(([key, value]) =>
+        isObject(value) ? secretInputs(value, [...base, key]) : [],
+      )
+    : [];
   const items = schema["items"];
   return isObject(items) ? [...inner, ...secretInputs(items, [...base, "*"])] : inner;
 }
@@ -65,15 +93,24 @@ export function secretInputs(schema: JsonObject | undefined, base: Path = []): P
 function withDoubles(value: Json): unknown {
   if (value instanceof Exact) return Number(value.digits);
   if (Array.isArray(value)) return value.map(withDoubles);
-  if (isObject(value)) return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, withDoubles(inner)]));
+  if (isObject(value))
+    return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, withDoubles(inner)]));
   return value;
 }
 
 function exactAgain(checked: Json, given: Json): Json {
   if (given instanceof Exact) return given;
-  if (Array.isArray(checked) && Array.isArray(given)) return checked.map((item, index) => (index < given.length ? exactAgain(item, given[index] as Json) : item));
+  if (Array.isArray(checked) && Array.isArray(given))
+    return checked.map((item, index) =>
+      index < given.length ? exactAgain(item, given[index] as Json) : item,
+    );
   if (isObject(checked) && isObject(given)) {
-    return Object.fromEntries(Object.entries(checked).map(([key, inner]) => [key, key in given ? exactAgain(inner, given[key] as Json) : inner]));
+    return Object.fromEntries(
+      Object.entries(checked).map(([key, inner]) => [
+        key,
+        key in given ? exactAgain(inner, given[key] as Json) : inner,
+      ]),
+    );
   }
   return checked;
 }

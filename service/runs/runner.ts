@@ -1,4 +1,12 @@
-import { advance, type Advanced, type Clock, type JsonObject, type Ports, type Signals, type Transport } from "@copper-kettle/core";
+import {
+  advance,
+  type Advanced,
+  type Clock,
+  type JsonObject,
+  type Ports,
+  type Signals,
+  type Transport,
+} from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
 import type { Logger } from "pino";
 import { select } from "../store/database.js";
@@ -63,7 +71,11 @@ export class Runner {
 
   /** Goes on with every run that was under way when the service last ended. */
   async start(): Promise<void> {
-    const rows = await RunRow.findAll({ attributes: ["id", "workflow", "state", "text"], where: { endedAt: null }, order: [["id", "ASC"]] });
+    const rows = await RunRow.findAll({
+      attributes: ["id", "workflow", "state", "text"],
+      where: { endedAt: null },
+      order: [["id", "ASC"]],
+    });
     for (const row of rows) {
       if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
     }
@@ -72,7 +84,10 @@ export class Runner {
   }
 
   /** Puts a run into the queue. */
-  async enqueue(row: Pick<RunRow, "id" | "workflow" | "text">, options: { first?: boolean } = {}): Promise<void> {
+  async enqueue(
+    row: Pick<RunRow, "id" | "workflow" | "text">,
+    options: { first?: boolean } = {},
+  ): Promise<void> {
     if (this.#pause.signal.aborted) return;
     const { workflow } = await this.parts.workflows.parsed(row.text);
     this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
@@ -130,31 +145,40 @@ export class Runner {
       this.#woken.add(row.id);
       await this.enqueue(row, { first: true });
     }
-    const [row] = await select<{ next: number | null }>(store, "SELECT min(wake_at) AS next FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at > :now", { now });
+    const [row] = await select<{ next: number | null }>(
+      store,
+      "SELECT min(wake_at) AS next FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at > :now",
+      { now },
+    );
     if (this.#pause.signal.aborted) return;
     const next = due.length >= 500 + this.#woken.size ? now + 100 : row?.next;
     clearTimeout(this.#timer);
-    if (typeof next === "number") this.#timer = setTimeout(() => this.#wakeSoon(), Math.min(next - now, 3_600_000));
+    if (typeof next === "number")
+      this.#timer = setTimeout(() => this.#wakeSoon(), Math.min(next - now, 3_600_000));
   }
 
   #wakeSoon(): void {
     if (this.#pause.signal.aborted) return;
-    this.#waking = this.#waking.then(() => this.#wake()).catch((error: unknown) => {
-      this.parts.log.error({ err: error }, "sleeping runs could not be looked up");
-      this.#timer = setTimeout(() => this.#wakeSoon(), pauseAfterFault);
-    });
+    this.#waking = this.#waking
+      .then(() => this.#wake())
+      .catch((error: unknown) => {
+        this.parts.log.error({ err: error }, "sleeping runs could not be looked up");
+        this.#timer = setTimeout(() => this.#wakeSoon(), pauseAfterFault);
+      });
   }
 
   async #act(turn: Turn): Promise<void> {
     const { run, workflow } = turn;
-    if (this.#active.has(run) || this.#pause.signal.aborted) return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
+    if (this.#active.has(run) || this.#pause.signal.aborted)
+      return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
     const active: Active = { stop: new AbortController(), cut: new AbortController() };
     this.#active.set(run, active);
     this.#woken.delete(run);
     let result: Advanced | undefined;
     try {
       result = await this.#advance(run, active);
-      if (result) this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
+      if (result)
+        this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
     } catch (error) {
       this.parts.log.error({ run, workflow, err: error }, "run could not go on; it will be tried again");
       if (!this.#pause.signal.aborted) setTimeout(() => this.#queue.add(turn), pauseAfterFault).unref();

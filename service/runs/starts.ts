@@ -1,4 +1,20 @@
-import { journalFormat, leastLength, printJson, valueAt, type Decision, type Entry, type Json, type JsonObject, type JournalRow, type Path, type Trigger, emptySummary, MaskSet, maskPlaces, secretPlaces } from "@copper-kettle/core";
+import {
+  journalFormat,
+  leastLength,
+  printJson,
+  valueAt,
+  type Decision,
+  type Entry,
+  type Json,
+  type JsonObject,
+  type JournalRow,
+  type Path,
+  type Trigger,
+  emptySummary,
+  MaskSet,
+  maskPlaces,
+  secretPlaces,
+} from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
 import { RunJournal, type JournalStore } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
@@ -69,11 +85,21 @@ export class Starts {
     const workflow = await this.workflows.ready(request.workflow, request.text);
     const { inputs, faults } = checkInputs(workflow.inputs, request.inputs);
     if (faults.length > 0) throw new BadInputs(faults);
-    if (this.runner.waiting(request.workflow) >= longestQueue) throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} wait already.`);
+    if (this.runner.waiting(request.workflow) >= longestQueue)
+      throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} wait already.`);
     const id = newRunId();
     const now = Date.now();
     const trigger: Trigger = { kind: "by-hand", id: randomUUID(), at: new Date(now).toISOString() };
-    const started: Entry = { type: "started", at: now, format: journalFormat, workflow: request.workflow, version: request.version, origin: id, inputs, trigger };
+    const started: Entry = {
+      type: "started",
+      at: now,
+      format: journalFormat,
+      workflow: request.workflow,
+      version: request.version,
+      origin: id,
+      inputs,
+      trigger,
+    };
     const row = RunRow.build({
       id,
       workflow: request.workflow,
@@ -110,11 +136,17 @@ export class Starts {
   }
 
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
-  async decide(row: RunRow, decision: Decision, given: { path?: string | undefined; outcome?: Json | undefined; by: string }): Promise<void> {
-    if (this.runner.isActive(row.id)) throw new WrongState("The run is still acting in other branches; decide when it has come to rest.");
+  async decide(
+    row: RunRow,
+    decision: Decision,
+    given: { path?: string | undefined; outcome?: Json | undefined; by: string },
+  ): Promise<void> {
+    if (this.runner.isActive(row.id))
+      throw new WrongState("The run is still acting in other branches; decide when it has come to rest.");
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const unsure = journal.summary.unsure;
-    if (row.endedAt !== null || unsure.length === 0) throw new WrongState(`There is nothing to decide: the run is ${journal.summary.state}.`);
+    if (row.endedAt !== null || unsure.length === 0)
+      throw new WrongState(`There is nothing to decide: the run is ${journal.summary.state}.`);
     const path = given.path ?? (unsure.length === 1 ? unsure[0]?.path : undefined);
     if (!unsure.some((item) => item.path === path)) {
       throw new WrongState(`Say which step: ${unsure.map((item) => item.path).join(", ")}.`);
@@ -123,7 +155,9 @@ export class Starts {
     if (given.outcome !== undefined) entry.outcome = given.outcome;
     const masks = new MaskSet();
     for (const known of entries) if (known.type === "secrets") masks.add(known.values);
-    await journal.write([maskedRow({ ...entry, masked: secretPlaces(given.outcome ?? null, ["outcome"]) }, masks)]);
+    await journal.write([
+      maskedRow({ ...entry, masked: secretPlaces(given.outcome ?? null, ["outcome"]) }, masks),
+    ]);
     await this.runner.enqueue(row, { first: true });
   }
 }
@@ -135,7 +169,9 @@ async function write(journal: RunJournal, entries: Entry[]): Promise<void> {
 /** The first rows of a journal: what the starter gave, with what is secret in it sealed. */
 function startRows(started: Entry, inputs: JsonObject, places: Path[]): JournalRow[] {
   if (places.length === 0) return [{ entry: started, open: printJson(started), sealed: undefined }];
-  const values = places.map((place) => valueAt(inputs, place)).filter((value) => typeof value === "string" || typeof value === "number");
+  const values = places
+    .map((place) => valueAt(inputs, place))
+    .filter((value) => typeof value === "string" || typeof value === "number");
   const masks = new MaskSet();
   masks.add(values.map(String));
   const secrets: Entry = {
@@ -153,4 +189,3 @@ function maskedRow(entry: Entry, masks: MaskSet): JournalRow {
   const sealed = printJson(entry);
   return { entry, open, sealed: open === sealed ? undefined : sealed };
 }
-

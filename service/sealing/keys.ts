@@ -22,14 +22,17 @@ function sealUnder(key: Buffer, plain: Buffer, bound: string): Buffer {
 }
 
 function openUnder(key: Buffer, sealed: Buffer, bound: string): Buffer {
-  if (sealed[0] !== magic || sealed.length < 1 + ivLength + tagLength) throw new SealBroken("These bytes are not sealed.");
+  if (sealed[0] !== magic || sealed.length < 1 + ivLength + tagLength)
+    throw new SealBroken("These bytes are not sealed.");
   const decipher = createDecipheriv("aes-256-gcm", key, sealed.subarray(1, 1 + ivLength));
   decipher.setAAD(Buffer.from(bound));
   decipher.setAuthTag(sealed.subarray(1 + ivLength, 1 + ivLength + tagLength));
   try {
     return Buffer.concat([decipher.update(sealed.subarray(1 + ivLength + tagLength)), decipher.final()]);
   } catch {
-    throw new SealBroken("A sealed value does not open: the key is not the one that sealed it, or it was changed.");
+    throw new SealBroken(
+      "A sealed value does not open: the key is not the one that sealed it, or it was changed.",
+    );
   }
 }
 
@@ -83,7 +86,10 @@ export async function masterKey(file: string, fromEnvironment: string | undefine
     await writePrivate(file, `${text}\n`);
   }
   const key = Buffer.from(text, "base64");
-  if (key.length !== 32) throw new Error(`The sealing key must be 32 bytes in Base64; ${fromEnvironment ? "COPPER_KETTLE_KEY" : file} holds ${key.length}.`);
+  if (key.length !== 32)
+    throw new Error(
+      `The sealing key must be 32 bytes in Base64; ${fromEnvironment ? "COPPER_KETTLE_KEY" : file} holds ${key.length}.`,
+    );
   return key;
 }
 

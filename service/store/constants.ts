@@ -10,7 +10,8 @@ export class ConstantStore {
 
   async loadAll(): Promise<void> {
     const values: JsonObject = {};
-    for (const row of await ConstantRow.findAll({ order: [["name", "ASC"]] })) setOwn(values, row.name, parseJson(row.value));
+    for (const row of await ConstantRow.findAll({ order: [["name", "ASC"]] }))
+      setOwn(values, row.name, parseJson(row.value));
     this.#values = values;
   }
 
@@ -29,7 +30,9 @@ export class ConstantStore {
   }
 
   async remove(name: string): Promise<boolean> {
-    const removed = await this.writer.write(async (transaction) => (await ConstantRow.destroy({ where: { name }, transaction })) > 0);
+    const removed = await this.writer.write(
+      async (transaction) => (await ConstantRow.destroy({ where: { name }, transaction })) > 0,
+    );
     await this.loadAll();
     return removed;
   }

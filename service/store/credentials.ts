@@ -1,4 +1,12 @@
-import { authorize, CredentialMissing, MaskSet, parseJson, printJson, secretsOf, type Credential } from "@copper-kettle/core";
+import {
+  authorize,
+  CredentialMissing,
+  MaskSet,
+  parseJson,
+  printJson,
+  secretsOf,
+  type Credential,
+} from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { CredentialRow } from "./models.js";
 import type { Writer } from "./writer.js";
@@ -36,7 +44,14 @@ export class CredentialStore {
   async put(name: string, credential: Credential, hosts: string[]): Promise<CredentialRow> {
     const sealed = this.sealer.seal(printJson(credential), `credential:${name}`);
     const { shown } = authorize({ method: "GET", url: "https://shown.example/", headers: [] }, credential);
-    const values = { name, kind: credential.kind, hosts: printJson(hosts), shown: printJson(shown), sealed, changedAt: Date.now() };
+    const values = {
+      name,
+      kind: credential.kind,
+      hosts: printJson(hosts),
+      shown: printJson(shown),
+      sealed,
+      changedAt: Date.now(),
+    };
     const row = await this.writer.write(async (transaction) => {
       const known = await CredentialRow.findByPk(name, { transaction });
       return known ? known.update(values, { transaction }) : CredentialRow.create(values, { transaction });
@@ -48,7 +63,9 @@ export class CredentialStore {
 
   async remove(name: string): Promise<boolean> {
     this.#opened.delete(name);
-    return this.writer.write(async (transaction) => (await CredentialRow.destroy({ where: { name }, transaction })) > 0);
+    return this.writer.write(
+      async (transaction) => (await CredentialRow.destroy({ where: { name }, transaction })) > 0,
+    );
   }
 
   /**
@@ -57,10 +74,15 @@ export class CredentialStore {
    */
   async read(name: string, url: string): Promise<Credential> {
     const opened = this.#opened.get(name);
-    if (!opened) throw new CredentialMissing(`There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`);
+    if (!opened)
+      throw new CredentialMissing(
+        `There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`,
+      );
     const { host, hostname } = new URL(url);
     if (opened.hosts.length > 0 && !opened.hosts.includes(host) && !opened.hosts.includes(hostname)) {
-      throw new CredentialMissing(`The credential "${name}" is bound to ${opened.hosts.join(", ")} and is not sent to ${host}.`);
+      throw new CredentialMissing(
+        `The credential "${name}" is bound to ${opened.hosts.join(", ")} and is not sent to ${host}.`,
+      );
     }
     this.#used.set(name, Date.now());
     return opened.credential;
@@ -72,12 +94,15 @@ export class CredentialStore {
     this.#used.clear();
     if (used.length === 0) return;
     await this.writer.write(async (transaction) => {
-      for (const [name, at] of used) await CredentialRow.update({ lastUsedAt: at }, { where: { name }, transaction });
+      for (const [name, at] of used)
+        await CredentialRow.update({ lastUsedAt: at }, { where: { name }, transaction });
     });
   }
 
   #open(row: CredentialRow): void {
-    const credential = parseJson(this.sealer.open(row.sealed, `credential:${row.name}`)) as unknown as Credential;
+    const credential = parseJson(
+      this.sealer.open(row.sealed, `credential:${row.name}`),
+    ) as unknown as Credential;
     this.#opened.set(row.name, { credential, hosts: parseJson(row.hosts) as string[] });
     this.masks.add(secretsOf(credential));
   }

@@ -2,11 +2,16 @@ import { QueryTypes, Sequelize, Transaction } from "sequelize";
 import sqlite3 from "sqlite3";
 
 /** What every connection gets, whoever opens it. */
-const pragmas = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=10000; PRAGMA foreign_keys=ON;";
+const pragmas =
+  "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=10000; PRAGMA foreign_keys=ON;";
 
 /** Sequelize's pool settings and hooks do nothing for SQLite; a subclass of its Database does. */
 class Database extends sqlite3.Database {
-  constructor(file: string, mode?: number | ((error: Error | null) => void), callback?: (error: Error | null) => void) {
+  constructor(
+    file: string,
+    mode?: number | ((error: Error | null) => void),
+    callback?: (error: Error | null) => void,
+  ) {
     super(file, typeof mode === "number" ? mode : sqlite3.OPEN_READWRITE | sqlite3.OPEN_CREATE, (error) => {
       const done = typeof mode === "function" ? mode : callback;
       if (error) return done?.(error);
@@ -43,7 +48,9 @@ export async function openDatabase(file: string): Promise<Store> {
     writing,
     async close() {
       await sequelize.close();
-      await new Promise<void>((resolve, reject) => connection.close((error) => (error ? reject(error) : resolve())));
+      await new Promise<void>((resolve, reject) =>
+        connection.close((error) => (error ? reject(error) : resolve())),
+      );
     },
   };
 }
@@ -58,6 +65,10 @@ export function execute(connection: sqlite3.Database, sql: string, values: unkno
   });
 }
 
-export async function select<T extends object>(store: Store, sql: string, replacements: Record<string, unknown> = {}): Promise<T[]> {
+export async function select<T extends object>(
+  store: Store,
+  sql: string,
+  replacements: Record<string, unknown> = {},
+): Promise<T[]> {
   return store.sequelize.query<T>(sql, { type: QueryTypes.SELECT, replacements });
 }

@@ -12,7 +12,11 @@ export class FileStore {
   ) {}
 
   /** Keeps bytes for a run; what comes back is the file value that its steps see. */
-  async keep(run: string, bytes: Uint8Array, about: { name: string; mediaType: string }): Promise<JsonObject> {
+  async keep(
+    run: string,
+    bytes: Uint8Array,
+    about: { name: string; mediaType: string },
+  ): Promise<JsonObject> {
     const sha256 = await this.blobs.keep(Buffer.from(bytes));
     const id = randomBytes(16).toString("base64url");
     const row = { id, run, ...about, size: bytes.length, sha256, createdAt: Date.now() };

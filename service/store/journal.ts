@@ -1,4 +1,15 @@
-import { emptySummary, parseJson, printJson, summarise, type Entry, type Journal, type JournalRow, type Json, type JsonObject, type RunSummary } from "@copper-kettle/core";
+import {
+  emptySummary,
+  parseJson,
+  printJson,
+  summarise,
+  type Entry,
+  type Journal,
+  type JournalRow,
+  type Json,
+  type JsonObject,
+  type RunSummary,
+} from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
@@ -52,7 +63,11 @@ export class JournalStore {
 
   /** The entries of a run with their true values, and where its journal stands. */
   async load(run: string, workflow: string): Promise<{ entries: Entry[]; journal: RunJournal }> {
-    const rows = await select<Row>(this.store, "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run ORDER BY seq", { run });
+    const rows = await select<Row>(
+      this.store,
+      "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run ORDER BY seq",
+      { run },
+    );
     const entries: Entry[] = [];
     let next = 0;
     const summary = emptySummary();
@@ -76,16 +91,22 @@ export class JournalStore {
     );
     const entries: OpenEntry[] = [];
     for (const row of rows) {
-      (parseJson(await this.#openText(row)) as unknown as Record<string, unknown>[]).forEach((entry, index) => {
-        if (row.seq + index > after) entries.push({ seq: row.seq + index, entry });
-      });
+      (parseJson(await this.#openText(row)) as unknown as Record<string, unknown>[]).forEach(
+        (entry, index) => {
+          if (row.seq + index > after) entries.push({ seq: row.seq + index, entry });
+        },
+      );
     }
     return { entries: entries.slice(0, limit), more: entries.length > limit };
   }
 
   /** The number of the last entry; -1 while there is none. */
   async last(run: string): Promise<number> {
-    const [row] = await select<{ last: number | null }>(this.store, "SELECT max(seq + count) - 1 AS last FROM journal WHERE run = :run", { run });
+    const [row] = await select<{ last: number | null }>(
+      this.store,
+      "SELECT max(seq + count) - 1 AS last FROM journal WHERE run = :run",
+      { run },
+    );
     return row?.last ?? -1;
   }
 
@@ -102,14 +123,15 @@ export class JournalStore {
   async #responses(run: string, trueValues: boolean): Promise<RunResponse[]> {
     const rows = await select<Row>(
       this.store,
-      "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND (entries IS NULL OR entries LIKE '%\"kind\":\"respond\"%') ORDER BY seq",
+      'SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND (entries IS NULL OR entries LIKE \'%"kind":"respond"%\') ORDER BY seq',
       { run },
     );
     const found: RunResponse[] = [];
     for (const row of rows) {
       const text = (trueValues ? await this.#sealedText(run, row) : undefined) ?? (await this.#openText(row));
       for (const entry of parseJson(text) as unknown as Entry[]) {
-        if (entry.type === "ended" && entry.kind === "respond" && entry.outcome) found.push(entry.outcome as unknown as RunResponse);
+        if (entry.type === "ended" && entry.kind === "respond" && entry.outcome)
+          found.push(entry.outcome as unknown as RunResponse);
       }
     }
     return found;
@@ -128,7 +150,9 @@ export class JournalStore {
   record(run: string, seq: number, rows: JournalRow[]): JournalRecord {
     const entries = `[${rows.map((row) => row.open).join(",")}]`;
     const differs = rows.some((row) => row.sealed !== undefined);
-    const sealed = differs ? this.sealer.seal(`[${rows.map((row) => row.sealed ?? row.open).join(",")}]`, `journal:${run}:${seq}`) : null;
+    const sealed = differs
+      ? this.sealer.seal(`[${rows.map((row) => row.sealed ?? row.open).join(",")}]`, `journal:${run}:${seq}`)
+      : null;
     const at = rows[rows.length - 1]?.entry.at ?? 0;
     return { run, seq, count: rows.length, at, entries, sealed, entriesBlob: null, sealedBlob: null };
   }
@@ -176,12 +200,17 @@ export class RunJournal implements Journal {
     const was = this.summary.state;
     for (const row of rows) summarise(this.summary, openEntry(row));
     const statements = first ? [first] : [];
-    if (this.summary.state !== was || rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")) statements.push(this.#copy());
+    if (
+      this.summary.state !== was ||
+      rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")
+    )
+      statements.push(this.#copy());
     const record = this.journals.record(this.run, seq, rows);
     const { writer } = this.journals;
     const before = this.#before;
     let committed: Promise<void> | undefined;
-    if (!before && !isLarge(record.entries) && !isLarge(record.sealed)) committed = writer.commit({ records: [record], statements });
+    if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
+      committed = writer.commit({ records: [record], statements });
     else {
       const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
         committed = writer.commit({ records: [ready], statements });
@@ -198,7 +227,14 @@ export class RunJournal implements Journal {
   #tell(seq: number, rows: JournalRow[], was: RunSummary["state"]): void {
     const { events } = this.journals;
     if (events.listenerCount("entries") > 0) {
-      events.emit("entries", this.run, rows.map((row, index) => ({ seq: seq + index, entry: openEntry(row) as unknown as Record<string, unknown> })));
+      events.emit(
+        "entries",
+        this.run,
+        rows.map((row, index) => ({
+          seq: seq + index,
+          entry: openEntry(row) as unknown as Record<string, unknown>,
+        })),
+      );
     }
     if (this.summary.state !== was) events.emit("state", this.run, this.workflow, this.summary.state);
   }
@@ -208,7 +244,18 @@ export class RunJournal implements Journal {
     const { state, startedAt, endedAt, wakeAt, calls, problems, error, message, unsure } = this.summary;
     return {
       sql: "UPDATE runs SET state = ?, started_at = ?, ended_at = ?, wake_at = ?, calls = ?, problems = ?, error = ?, message = ?, unsure = ? WHERE id = ?",
-      values: [state, startedAt, endedAt, wakeAt, calls, problems, error === null ? null : printJson(error), message, printJson(unsure), this.run],
+      values: [
+        state,
+        startedAt,
+        endedAt,
+        wakeAt,
+        calls,
+        problems,
+        error === null ? null : printJson(error),
+        message,
+        printJson(unsure),
+        this.run,
+      ],
     };
   }
 }

@@ -19,7 +19,9 @@ export interface Lock {
  */
 export async function lockFolder(folder: string, about: { url: string }): Promise<Lock> {
   const connection = await new Promise<sqlite3.Database>((resolve, reject) => {
-    const opened: sqlite3.Database = new sqlite3.Database(join(folder, "lock.sqlite"), (error) => (error ? reject(error) : resolve(opened)));
+    const opened: sqlite3.Database = new sqlite3.Database(join(folder, "lock.sqlite"), (error) =>
+      error ? reject(error) : resolve(opened),
+    );
   });
   const holder = join(folder, "lock.json");
   try {
@@ -27,9 +29,14 @@ export async function lockFolder(folder: string, about: { url: string }): Promis
     await execute(connection, "BEGIN EXCLUSIVE");
   } catch {
     await new Promise<void>((resolve) => connection.close(() => resolve()));
-    throw new FolderTaken(`The data folder ${folder} belongs to a service that is running${holderOf(holder)}. Stop it first, or name another folder with --data.`);
+    throw new FolderTaken(
+      `The data folder ${folder} belongs to a service that is running${holderOf(holder)}. Stop it first, or name another folder with --data.`,
+    );
   }
-  writeFileSync(holder, JSON.stringify({ pid: process.pid, url: about.url, since: new Date().toISOString() }));
+  writeFileSync(
+    holder,
+    JSON.stringify({ pid: process.pid, url: about.url, since: new Date().toISOString() }),
+  );
   return {
     release: () => new Promise((resolve) => connection.close(() => resolve())),
   };

@@ -3,11 +3,16 @@ import { execute, select, type Store } from "./database.js";
 import { firstTables } from "./migrations/0001-first-tables.js";
 
 /** All migrations, oldest first. Each is a list of statements; none is ever changed after it was released. */
-export const migrations: { name: string; statements: string[] }[] = [{ name: "0001-first-tables", statements: firstTables }];
+export const migrations: { name: string; statements: string[] }[] = [
+  { name: "0001-first-tables", statements: firstTables },
+];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */
 export async function migrate(store: Store): Promise<string[]> {
-  await execute(store.connection, "CREATE TABLE IF NOT EXISTS migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)");
+  await execute(
+    store.connection,
+    "CREATE TABLE IF NOT EXISTS migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)",
+  );
   const umzug = new Umzug({
     migrations: migrations.map(({ name, statements }) => ({
       name,
@@ -15,7 +20,10 @@ export async function migrate(store: Store): Promise<string[]> {
         await execute(store.connection, "BEGIN IMMEDIATE");
         try {
           for (const statement of statements) await execute(store.connection, statement);
-          await execute(store.connection, "INSERT INTO migrations (name, done_at) VALUES (?, ?)", [name, Date.now()]);
+          await execute(store.connection, "INSERT INTO migrations (name, done_at) VALUES (?, ?)", [
+            name,
+            Date.now(),
+          ]);
           await execute(store.connection, "COMMIT");
         } catch (error) {
           await execute(store.connection, "ROLLBACK");
@@ -24,7 +32,10 @@ export async function migrate(store: Store): Promise<string[]> {
       },
     })),
     storage: {
-      executed: async () => (await select<{ name: string }>(store, "SELECT name FROM migrations ORDER BY name")).map((row) => row.name),
+      executed: async () =>
+        (await select<{ name: string }>(store, "SELECT name FROM migrations ORDER BY name")).map(
+          (row) => row.name,
+        ),
       logMigration: async () => undefined,
       unlogMigration: async () => undefined,
     },

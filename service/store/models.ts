@@ -1,4 +1,11 @@
-import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from "sequelize";
+import {
+  DataTypes,
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+} from "sequelize";
 
 /** Times are milliseconds since 1970; JSON stands as text, so that numbers keep their digits. */
 export class TextRow extends Model<InferAttributes<TextRow>, InferCreationAttributes<TextRow>> {
@@ -60,7 +67,10 @@ export class DataKeyRow extends Model<InferAttributes<DataKeyRow>, InferCreation
   declare createdAt: number;
 }
 
-export class CredentialRow extends Model<InferAttributes<CredentialRow>, InferCreationAttributes<CredentialRow>> {
+export class CredentialRow extends Model<
+  InferAttributes<CredentialRow>,
+  InferCreationAttributes<CredentialRow>
+> {
   declare name: string;
   declare kind: string;
   declare hosts: string;
@@ -76,7 +86,10 @@ export class ConstantRow extends Model<InferAttributes<ConstantRow>, InferCreati
   declare changedAt: number;
 }
 
-export class AccessTokenRow extends Model<InferAttributes<AccessTokenRow>, InferCreationAttributes<AccessTokenRow>> {
+export class AccessTokenRow extends Model<
+  InferAttributes<AccessTokenRow>,
+  InferCreationAttributes<AccessTokenRow>
+> {
   declare digest: string;
   declare name: string;
   declare createdAt: number;
@@ -101,8 +114,28 @@ const key = () => ({ type: DataTypes.TEXT, primaryKey: true });
 export function defineModels(sequelize: Sequelize): void {
   const options = (tableName: string) => ({ sequelize, tableName, timestamps: false, underscored: true });
   TextRow.init({ digest: key(), text: text() }, options("texts"));
-  WorkflowRow.init({ name: key(), title: optionalText(), draft: text(), revision: integer(), published: optionalInteger(), problems: integer(), changedAt: integer() }, options("workflows"));
-  VersionRow.init({ workflow: key(), version: { ...integer(), primaryKey: true }, text: text(), publishedAt: integer(), publishedBy: text() }, options("versions"));
+  WorkflowRow.init(
+    {
+      name: key(),
+      title: optionalText(),
+      draft: text(),
+      revision: integer(),
+      published: optionalInteger(),
+      problems: integer(),
+      changedAt: integer(),
+    },
+    options("workflows"),
+  );
+  VersionRow.init(
+    {
+      workflow: key(),
+      version: { ...integer(), primaryKey: true },
+      text: text(),
+      publishedAt: integer(),
+      publishedBy: text(),
+    },
+    options("versions"),
+  );
   RunRow.init(
     {
       id: key(),
@@ -125,10 +158,38 @@ export function defineModels(sequelize: Sequelize): void {
     },
     options("runs"),
   );
-  FileRow.init({ id: key(), run: text(), name: text(), mediaType: text(), size: integer(), sha256: text(), createdAt: integer() }, options("files"));
-  DataKeyRow.init({ id: { ...integer(), primaryKey: true }, wrapped: bytes(), createdAt: integer() }, options("data_keys"));
-  CredentialRow.init({ name: key(), kind: text(), hosts: text(), shown: text(), sealed: bytes(), changedAt: integer(), lastUsedAt: optionalInteger() }, options("credentials"));
+  FileRow.init(
+    {
+      id: key(),
+      run: text(),
+      name: text(),
+      mediaType: text(),
+      size: integer(),
+      sha256: text(),
+      createdAt: integer(),
+    },
+    options("files"),
+  );
+  DataKeyRow.init(
+    { id: { ...integer(), primaryKey: true }, wrapped: bytes(), createdAt: integer() },
+    options("data_keys"),
+  );
+  CredentialRow.init(
+    {
+      name: key(),
+      kind: text(),
+      hosts: text(),
+      shown: text(),
+      sealed: bytes(),
+      changedAt: integer(),
+      lastUsedAt: optionalInteger(),
+    },
+    options("credentials"),
+  );
   ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
   AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));
-  SessionRow.init({ digest: key(), name: text(), createdAt: integer(), expiresAt: integer() }, options("sessions"));
+  SessionRow.init(
+    { digest: key(), name: text(), createdAt: integer(), expiresAt: integer() },
+    options("sessions"),
+  );
 }

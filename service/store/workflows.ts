@@ -70,12 +70,21 @@ export class WorkflowStore {
       const now = Date.now();
       const known = await WorkflowRow.findByPk(name, { transaction });
       if (known && base !== undefined && known.revision !== base) {
-        throw new DraftConflict(`The draft of ${name} was changed since it was read: it is at revision ${known.revision}, this edit began at ${base}.`);
+        throw new DraftConflict(
+          `The draft of ${name} was changed since it was read: it is at revision ${known.revision}, this edit began at ${base}.`,
+        );
       }
       const title = workflow ? (workflow.title ?? null) : (known?.title ?? null);
-      if (!known) return WorkflowRow.create({ name, title, draft: digest, revision: 1, published: null, problems: errors, changedAt: now }, { transaction });
+      if (!known)
+        return WorkflowRow.create(
+          { name, title, draft: digest, revision: 1, published: null, problems: errors, changedAt: now },
+          { transaction },
+        );
       if (known.draft === digest) return known;
-      return known.update({ title, draft: digest, revision: known.revision + 1, problems: errors, changedAt: now }, { transaction });
+      return known.update(
+        { title, draft: digest, revision: known.revision + 1, problems: errors, changedAt: now },
+        { transaction },
+      );
     });
   }
 
@@ -85,18 +94,27 @@ export class WorkflowStore {
     if (!row) return null;
     await this.ready(name, row.draft);
     return this.writer.write(async (transaction) => {
-      const current = row.published === null ? null : await VersionRow.findOne({ where: { workflow: name, version: row.published }, transaction });
+      const current =
+        row.published === null
+          ? null
+          : await VersionRow.findOne({ where: { workflow: name, version: row.published }, transaction });
       if (current?.text === row.draft) return row;
-      const last = ((await VersionRow.max("version", { where: { workflow: name }, transaction })) as number | null) ?? 0;
+      const last =
+        ((await VersionRow.max("version", { where: { workflow: name }, transaction })) as number | null) ?? 0;
       const version = last + 1;
-      await VersionRow.create({ workflow: name, version, text: row.draft, publishedAt: Date.now(), publishedBy: by }, { transaction });
+      await VersionRow.create(
+        { workflow: name, version, text: row.draft, publishedAt: Date.now(), publishedBy: by },
+        { transaction },
+      );
       return row.update({ published: version, changedAt: Date.now() }, { transaction });
     });
   }
 
   /** Removes a workflow. Its versions are kept, since runs name them. */
   async remove(name: string): Promise<boolean> {
-    return this.writer.write(async (transaction) => (await WorkflowRow.destroy({ where: { name }, transaction })) > 0);
+    return this.writer.write(
+      async (transaction) => (await WorkflowRow.destroy({ where: { name }, transaction })) > 0,
+    );
   }
 }
 

@@ -72,7 +72,8 @@ export class Writer {
   async close(): Promise<void> {
     while (this.#working) await this.#working;
     this.#closed = true;
-    for (const statement of this.#inserts.values()) await new Promise<void>((resolve) => statement.finalize(() => resolve()));
+    for (const statement of this.#inserts.values())
+      await new Promise<void>((resolve) => statement.finalize(() => resolve()));
     this.#inserts.clear();
   }
 
@@ -117,7 +118,8 @@ export class Writer {
     const { connection } = this.store;
     await execute(connection, "BEGIN IMMEDIATE");
     try {
-      for (let at = 0; at < records.length; at += mostRows) await this.#insert(records.slice(at, at + mostRows));
+      for (let at = 0; at < records.length; at += mostRows)
+        await this.#insert(records.slice(at, at + mostRows));
       for (const { sql, values } of statements) await execute(connection, sql, values);
       await execute(connection, "COMMIT");
     } catch (error) {
@@ -135,8 +137,19 @@ export class Writer {
       );
       this.#inserts.set(records.length, statement);
     }
-    const values = records.flatMap((record) => [record.run, record.seq, record.count, record.at, record.entries, record.sealed, record.entriesBlob, record.sealedBlob]);
-    return new Promise((resolve, reject) => statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())));
+    const values = records.flatMap((record) => [
+      record.run,
+      record.seq,
+      record.count,
+      record.at,
+      record.entries,
+      record.sealed,
+      record.entriesBlob,
+      record.sealedBlob,
+    ]);
+    return new Promise((resolve, reject) =>
+      statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())),
+    );
   }
 }
 
@@ -146,7 +159,16 @@ function merged(records: JournalRecord[]): JournalRecord[] {
   const lastOf = new Map<string, JournalRecord>();
   for (const record of records) {
     const last = lastOf.get(record.run);
-    if (last && last.entries !== null && record.entries !== null && !last.sealed && !record.sealed && !last.sealedBlob && !record.sealedBlob && last.entries.length + record.entries.length < 65_536) {
+    if (
+      last &&
+      last.entries !== null &&
+      record.entries !== null &&
+      !last.sealed &&
+      !record.sealed &&
+      !last.sealedBlob &&
+      !record.sealedBlob &&
+      last.entries.length + record.entries.length < 65_536
+    ) {
       last.entries = `${last.entries.slice(0, -1)},${record.entries.slice(1)}`;
       last.count += record.count;
       continue;

@@ -20,7 +20,9 @@ export function fieldsOf(schema: JsonObject | null): FormField[] {
   const required = Array.isArray(schema?.["required"]) ? schema["required"] : [];
   return Object.entries(properties).map(([name, value]) => {
     const property = isObject(value) ? value : {};
-    const type = Array.isArray(property["type"]) ? property["type"].find((item) => item !== "null") : property["type"];
+    const type = Array.isArray(property["type"])
+      ? property["type"].find((item) => item !== "null")
+      : property["type"];
     const choices = Array.isArray(property["enum"]) ? property["enum"] : [];
     return {
       name,
@@ -55,7 +57,10 @@ export function initialValues(schema: JsonObject | null): Record<string, unknown
 }
 
 /** The inputs that a filled form stands for; blank fields are left out. A fault for each field that cannot be read. */
-export function readForm(fields: FormField[], values: Record<string, unknown>): { inputs: JsonObject; faults: Record<string, string> } {
+export function readForm(
+  fields: FormField[],
+  values: Record<string, unknown>,
+): { inputs: JsonObject; faults: Record<string, string> } {
   const inputs: JsonObject = {};
   const faults: Record<string, string> = {};
   for (const { name, title, kind, required } of fields) {
@@ -68,7 +73,8 @@ export function readForm(fields: FormField[], values: Record<string, unknown>): 
       try {
         inputs[name] = parseJson(String(value));
       } catch (error) {
-        faults[name] = kind === "number" ? "This is no number." : `This is no JSON: ${(error as Error).message}`;
+        faults[name] =
+          kind === "number" ? "This is no number." : `This is no JSON: ${(error as Error).message}`;
       }
     } else inputs[name] = value as Json;
   }

@@ -57,7 +57,9 @@ export class Waterfall {
 
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
   inside(prefix: string): Row[] {
-    return [...this.rows.values()].filter((row) => row.path.startsWith(prefix) && !row.path.slice(prefix.length).includes("/"));
+    return [...this.rows.values()].filter(
+      (row) => row.path.startsWith(prefix) && !row.path.slice(prefix.length).includes("/"),
+    );
   }
 
   #take(entry: Entry): void {
@@ -65,7 +67,8 @@ export class Waterfall {
       case "begun": {
         const row = this.#row(entry.path, entry.kind, entry.at);
         row.begun = entry;
-        if (entry.kind === "wait") row.segments.push({ kind: "wait", from: entry.at, to: undefined, label: "waits" });
+        if (entry.kind === "wait")
+          row.segments.push({ kind: "wait", from: entry.at, to: undefined, label: "waits" });
         if (entry.kind === "each") row.length = entry.data["length"] as number;
         row.state = entry.kind === "wait" ? "waiting" : "running";
         return this.#markItem(row);
@@ -73,7 +76,13 @@ export class Waterfall {
       case "sending": {
         const row = this.#row(entry.path, "request", entry.at);
         closeLast(row, entry.at);
-        row.segments.push({ kind: "sending", from: entry.at, to: undefined, attempt: entry.attempt, label: `attempt ${entry.attempt}` });
+        row.segments.push({
+          kind: "sending",
+          from: entry.at,
+          to: undefined,
+          attempt: entry.attempt,
+          label: `attempt ${entry.attempt}`,
+        });
         row.state = "running";
         return;
       }
@@ -96,7 +105,10 @@ export class Waterfall {
       }
       case "item": {
         const match = /^(.*)\[(\d+)\]$/.exec(entry.path);
-        if (match) this.rows.get(match[1] as string)?.items.set(Number(match[2]), entry.error ? "failed" : "succeeded");
+        if (match)
+          this.rows
+            .get(match[1] as string)
+            ?.items.set(Number(match[2]), entry.error ? "failed" : "succeeded");
         return;
       }
       case "finished":
@@ -111,10 +123,24 @@ export class Waterfall {
     if (last?.kind === "sending" && last.attempt === entry.attempt) row.segments.pop();
     else closeLast(row, entry.sentAt);
     const status = entry.response?.status;
-    const label = entry.failure ? `attempt ${entry.attempt}: ${entry.failure.kind}` : `attempt ${entry.attempt}: ${status}`;
-    row.segments.push({ kind: "sending", from: entry.sentAt, to: entry.at, attempt: entry.attempt, label, ...(status === undefined ? {} : { status }) });
+    const label = entry.failure
+      ? `attempt ${entry.attempt}: ${entry.failure.kind}`
+      : `attempt ${entry.attempt}: ${status}`;
+    row.segments.push({
+      kind: "sending",
+      from: entry.sentAt,
+      to: entry.at,
+      attempt: entry.attempt,
+      label,
+      ...(status === undefined ? {} : { status }),
+    });
     if (entry.wait !== undefined) {
-      row.segments.push({ kind: "backing-off", from: entry.at, to: undefined, label: entry.told ? "waits as the answer asked" : "backs off" });
+      row.segments.push({
+        kind: "backing-off",
+        from: entry.at,
+        to: undefined,
+        label: entry.told ? "waits as the answer asked" : "backs off",
+      });
       row.state = "waiting";
     }
     row.attempts.push(entry);
@@ -153,7 +179,8 @@ export class Waterfall {
   #markItem(row: Row): void {
     const match = /^(.*)\[(\d+)\]\/[^/]*$/.exec(row.path);
     const loop = match ? this.rows.get(match[1] as string) : undefined;
-    if (loop && row.state !== "succeeded" && row.state !== "skipped") loop.items.set(Number(match?.[2]), row.state);
+    if (loop && row.state !== "succeeded" && row.state !== "skipped")
+      loop.items.set(Number(match?.[2]), row.state);
   }
 }
 

@@ -25,10 +25,30 @@ const steps = computed(() => {
   const first = home.value?.firstSteps;
   if (!first) return [];
   return [
-    { done: first.credentials > 0, text: "Add a credential", how: "ckettle credential add stays-key --host stays.example", to: "" },
-    { done: first.workflows > 0, text: "Push a workflow", how: "ckettle workflow push greet-guest.copper-kettle.yaml", to: "/workflows" },
-    { done: first.published > 0, text: "Publish it", how: "on its page, when it has no problems", to: "/workflows" },
-    { done: first.runs > 0, text: "Start a run", how: "on its page, with the form made from its inputs", to: "/runs" },
+    {
+      done: first.credentials > 0,
+      text: "Add a credential",
+      how: "ckettle credential add stays-key --host stays.example",
+      to: "",
+    },
+    {
+      done: first.workflows > 0,
+      text: "Push a workflow",
+      how: "ckettle workflow push greet-guest.copper-kettle.yaml",
+      to: "/workflows",
+    },
+    {
+      done: first.published > 0,
+      text: "Publish it",
+      how: "on its page, when it has no problems",
+      to: "/workflows",
+    },
+    {
+      done: first.runs > 0,
+      text: "Start a run",
+      how: "on its page, with the form made from its inputs",
+      to: "/runs",
+    },
   ];
 });
 const fresh = computed(() => steps.value.some((step) => !step.done));
@@ -43,7 +63,11 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
         <h2>First steps</h2>
         <ol class="steps">
           <li v-for="step in steps" :key="step.text">
-            <v-icon :icon="step.done ? mdiCheckCircleOutline : mdiCircleOutline" :color="step.done ? 'success' : undefined" size="18" />
+            <v-icon
+              :icon="step.done ? mdiCheckCircleOutline : mdiCircleOutline"
+              :color="step.done ? 'success' : undefined"
+              size="18"
+            />
             <span>
               <router-link v-if="step.to" :to="step.to">{{ step.text }}</router-link>
               <template v-else>{{ step.text }}</template>
@@ -55,7 +79,10 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
       </v-card>
       <v-card class="pa-4">
         <h2>Needs you</h2>
-        <RunTable :runs="home.attention" empty="Nothing: no run is unsure, held, or failed in the last day." />
+        <RunTable
+          :runs="home.attention"
+          empty="Nothing: no run is unsure, held, or failed in the last day."
+        />
       </v-card>
       <div class="two">
         <v-card class="pa-4">

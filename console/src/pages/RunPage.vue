@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { routes, type RunDetail } from "@copper-kettle/contract";
 import type { Entry } from "@copper-kettle/core";
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, triggerRef } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
 import { listen, onRunChange } from "../logic/live.js";
@@ -16,6 +16,7 @@ import WaterfallView from "../parts/WaterfallView.vue";
 const props = defineProps<{ id: string }>();
 const run = ref<RunDetail>();
 const waterfall = shallowRef<Waterfall>();
+const version = ref(0);
 const selected = ref("");
 const fault = ref("");
 const now = ref(Date.now());
@@ -39,14 +40,15 @@ onMounted(async () => {
     made.take(waiting);
     waiting = [];
     if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
-    triggerRef(waterfall);
+    version.value++;
   };
   // Entries come one by one and are drawn together, once a frame.
   listen(routes.runEvents, { params: { id: props.id }, query: { after: -1 } }, "entry", (data) => {
     if (waiting.length === 0) requestAnimationFrame(show);
     const { entry } = data as { entry: Entry };
     waiting.push(entry);
-    if (entry.type === "finished" || entry.type === "rested" || entry.type === "decided") setTimeout(() => void load(), 50);
+    if (entry.type === "finished" || entry.type === "rested" || entry.type === "decided")
+      setTimeout(() => void load(), 50);
   });
 });
 onRunChange(() => void load());
@@ -60,7 +62,7 @@ function interesting(made: Waterfall): string {
   return (wrong ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
 }
 
-const row = computed(() => waterfall.value?.rows.get(selected.value));
+const row = computed(() => (version.value > 0 ? waterfall.value?.rows.get(selected.value) : undefined));
 const active = computed(() => run.value !== undefined && run.value.endedAt === null);
 
 async function stop(how: "after-step" | "now"): Promise<void> {
@@ -81,7 +83,7 @@ async function stop(how: "after-step" | "now"): Promise<void> {
       <header class="head">
         <h1>
           <router-link :to="`/workflows/${run.workflow}`">{{ run.workflow }}</router-link>
-          <span class="dim"> {{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
+          <span class="dim ml-2">{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
         </h1>
         <StateMark :state="run.state" />
         <span>{{ when(run.createdAt) }}, {{ run.trigger.kind }}</span>
@@ -95,12 +97,24 @@ async function stop(how: "after-step" | "now"): Promise<void> {
         </template>
         <span class="mono dim">{{ run.id }}</span>
       </header>
-      <v-alert v-if="run.error" type="error" :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'">{{ run.error.message }}</v-alert>
+      <v-alert
+        v-if="run.error"
+        type="error"
+        :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'"
+        >{{ run.error.message }}</v-alert
+      >
       <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
       <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
       <div class="two">
         <v-card class="pa-2 left">
-          <WaterfallView v-if="waterfall" :waterfall="waterfall" :now="now" :selected="selected" @select="selected = $event" />
+          <WaterfallView
+            v-if="waterfall"
+            :waterfall="waterfall"
+            :version="version"
+            :now="now"
+            :selected="selected"
+            @select="selected = $event"
+          />
           <div class="ends">
             <details>
               <summary>Inputs</summary>
@@ -113,7 +127,7 @@ async function stop(how: "after-step" | "now"): Promise<void> {
           </div>
         </v-card>
         <v-card class="pa-3 right">
-          <StepDetail v-if="row" :row="row" />
+          <StepDetail v-if="row" :key="row.path" :row="{ ...row }" />
           <p v-else class="dim">Nothing has happened yet.</p>
         </v-card>
       </div>

@@ -10,7 +10,11 @@ const route = useRoute();
 const router = useRouter();
 const states = ["queued", "running", "waiting", "succeeded", "failed", "stopped", "unsure", "held"];
 const workflow = ref(String(route.query["workflow"] ?? ""));
-const state = ref<string[]>(String(route.query["state"] ?? "").split(",").filter(Boolean));
+const state = ref<string[]>(
+  String(route.query["state"] ?? "")
+    .split(",")
+    .filter(Boolean),
+);
 const text = ref(String(route.query["text"] ?? ""));
 const names = ref<string[]>([]);
 const runs = ref<Run[]>();
@@ -28,7 +32,9 @@ function filter(): { workflow?: string; state?: string; text?: string } {
 
 async function load(keep = size): Promise<void> {
   try {
-    const page = await api.call(routes.listRuns, { query: { ...filter(), limit: Math.min(200, Math.max(size, keep)) } });
+    const page = await api.call(routes.listRuns, {
+      query: { ...filter(), limit: Math.min(200, Math.max(size, keep)) },
+    });
     runs.value = page.runs;
     more.value = page.more;
     fault.value = "";
@@ -51,7 +57,9 @@ async function loadMore(): Promise<void> {
 
 onMounted(async () => {
   await load();
-  names.value = (await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }))).workflows.map((item) => item.name);
+  names.value = (await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }))).workflows.map(
+    (item) => item.name,
+  );
 });
 onRunChange(() => void load(runs.value?.length));
 let typing: ReturnType<typeof setTimeout> | undefined;

@@ -66,7 +66,8 @@ async function act(what: string, work: () => Promise<WorkflowDetail>): Promise<v
   }
 }
 const params = { name: props.name };
-const keep = (): Promise<WorkflowDetail> => api.call(routes.pushWorkflow, { params, body: { text: text.value, base: workflow.value?.revision } });
+const keep = (): Promise<WorkflowDetail> =>
+  api.call(routes.pushWorkflow, { params, body: { text: text.value, base: workflow.value?.revision } });
 const save = (): Promise<void> => act("save", keep);
 const publish = (): Promise<void> =>
   act("publish", async () => {
@@ -89,11 +90,20 @@ function discard(): void {
         <span v-if="workflow.published !== null">version {{ workflow.published }}</span>
         <span v-else class="dim">not published</span>
         <span v-if="unsaved" class="text-warning">changes not kept yet</span>
-        <span v-else-if="workflow.draft && workflow.published !== null" class="text-warning">newer draft</span>
+        <span v-else-if="workflow.draft && workflow.published !== null" class="text-warning"
+          >newer draft</span
+        >
         <v-spacer />
         <v-btn v-if="unsaved" @click="discard">Discard</v-btn>
         <v-btn :disabled="!unsaved" :loading="busy === 'save'" @click="save">Keep as draft</v-btn>
-        <v-btn color="primary" variant="flat" :disabled="errors.length > 0 || (!unsaved && !workflow.draft)" :loading="busy === 'publish'" @click="publish">Publish</v-btn>
+        <v-btn
+          color="primary"
+          variant="flat"
+          :disabled="errors.length > 0 || (!unsaved && !workflow.draft)"
+          :loading="busy === 'publish'"
+          @click="publish"
+          >Publish</v-btn
+        >
       </header>
       <div class="two">
         <div class="left">
@@ -106,9 +116,20 @@ function discard(): void {
             <div class="pa-3">
               <template v-if="tab === 'outline'">
                 <p v-if="workflow.about" class="dim mb-2 about">{{ workflow.about }}</p>
-                <OutlineView :outline="workflow.outline" :triggers="workflow.triggers" :faulty="faulty" @go="editor?.goTo($event)" />
+                <OutlineView
+                  :outline="workflow.outline"
+                  :triggers="workflow.triggers"
+                  :faulty="faulty"
+                  @go="editor?.goTo($event)"
+                />
               </template>
-              <StartForm v-else-if="tab === 'start'" :workflow="workflow.name" :schema="workflow.inputs" :published="workflow.published !== null" :draft="workflow.draft && workflow.problems === 0" />
+              <StartForm
+                v-else-if="tab === 'start'"
+                :workflow="workflow.name"
+                :schema="workflow.inputs"
+                :published="workflow.published !== null"
+                :draft="workflow.draft && workflow.problems === 0"
+              />
               <RunTable v-else :runs="runs" empty="It never ran." without-workflow />
             </div>
           </v-card>
@@ -117,7 +138,9 @@ function discard(): void {
             <ul class="problems">
               <li v-for="(problem, index) in problems" :key="index">
                 <button type="button" @click="editor?.goTo(problem.line, problem.column)">
-                  <span class="mono" :class="problem.severity === 'error' ? 'text-error' : 'dim'">{{ problem.line }}:{{ problem.column }}</span>
+                  <span class="mono" :class="problem.severity === 'error' ? 'text-error' : 'dim'"
+                    >{{ problem.line }}:{{ problem.column }}</span
+                  >
                   {{ problem.message }}
                 </button>
               </li>

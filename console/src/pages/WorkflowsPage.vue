@@ -25,7 +25,9 @@ onRunChange(() => void load());
 
 const found = computed(() => {
   const wanted = search.value.trim().toLowerCase();
-  return (workflows.value ?? []).filter((item) => `${item.name} ${item.title ?? ""}`.toLowerCase().includes(wanted));
+  return (workflows.value ?? []).filter((item) =>
+    `${item.name} ${item.title ?? ""}`.toLowerCase().includes(wanted),
+  );
 });
 const open = (name: string): void => void router.push(`/workflows/${name}`);
 </script>
@@ -43,7 +45,9 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
       <p v-if="workflows.length === 0" class="dim pa-2">
         There are no workflows yet. Push a file: <span class="mono">ckettle workflow push FILE</span>
       </p>
-      <p v-else-if="found.length === 0" class="dim pa-2">No workflow has “{{ search }}” in its name or title.</p>
+      <p v-else-if="found.length === 0" class="dim pa-2">
+        No workflow has “{{ search }}” in its name or title.
+      </p>
       <table v-else class="lines">
         <thead>
           <tr>
@@ -55,7 +59,14 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
           </tr>
         </thead>
         <tbody>
-          <tr v-for="item in found" :key="item.name" class="link" tabindex="0" @click="open(item.name)" @keydown.enter="open(item.name)">
+          <tr
+            v-for="item in found"
+            :key="item.name"
+            class="link"
+            tabindex="0"
+            @click="open(item.name)"
+            @keydown.enter="open(item.name)"
+          >
             <td>
               <div class="font-weight-medium">{{ item.title ?? item.name }}</div>
               <div class="mono dim">{{ item.name }}</div>
@@ -63,7 +74,9 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
             <td>
               <span v-if="item.published !== null">{{ item.published }}</span>
               <span v-else class="dim">not published</span>
-              <div v-if="item.draft" class="text-warning">{{ item.problems > 0 ? `draft with ${item.problems} problems` : "newer draft" }}</div>
+              <div v-if="item.draft" class="text-warning">
+                {{ item.problems > 0 ? `draft with ${item.problems} problems` : "newer draft" }}
+              </div>
             </td>
             <td class="wide">{{ item.triggers.join(", ") || "nothing yet" }}</td>
             <td>

@@ -10,7 +10,11 @@ const outcome = ref("");
 const fault = ref("");
 const busy = ref(false);
 const choices: { decision: Decision; label: string; help: string }[] = [
-  { decision: "happened", label: "It happened", help: "The call arrived. The run goes on with the answer given below, or with status 200." },
+  {
+    decision: "happened",
+    label: "It happened",
+    help: "The call arrived. The run goes on with the answer given below, or with status 200.",
+  },
   { decision: "again", label: "Send again", help: "The call did not arrive, or a second one does no harm." },
   { decision: "skip", label: "Skip", help: "Go on without it; steps that read it see it as absent." },
   { decision: "stop", label: "Stop the run", help: "End the run here." },
@@ -27,7 +31,10 @@ async function decide(path: string, decision: Decision): Promise<void> {
   }
   busy.value = true;
   try {
-    await api.call(routes.decideRun, { params: { id: props.run.id }, body: { decision, path, ...(given === undefined ? {} : { outcome: given }) } });
+    await api.call(routes.decideRun, {
+      params: { id: props.run.id },
+      body: { decision, path, ...(given === undefined ? {} : { outcome: given }) },
+    });
     outcome.value = "";
     emit("decided");
   } catch (error) {
@@ -41,12 +48,27 @@ async function decide(path: string, decision: Decision): Promise<void> {
 <template>
   <v-card v-for="item in run.unsure" :key="item.path" class="pa-3 panel">
     <p>
-      Nobody knows whether the call of <strong class="mono">{{ item.path }}</strong> arrived. {{ item.reason }} Look at the other side, then decide:
+      Nobody knows whether the call of <strong class="mono">{{ item.path }}</strong> arrived.
+      {{ item.reason }} Look at the other side, then decide:
     </p>
     <div class="d-flex flex-wrap ga-2">
-      <v-btn v-for="choice in choices" :key="choice.decision" :disabled="busy" :title="choice.help" @click="decide(item.path, choice.decision)">{{ choice.label }}</v-btn>
+      <v-btn
+        v-for="choice in choices"
+        :key="choice.decision"
+        :disabled="busy"
+        :title="choice.help"
+        @click="decide(item.path, choice.decision)"
+        >{{ choice.label }}</v-btn
+      >
     </div>
-    <v-textarea v-model="outcome" label="If it happened: what it answered (JSON, may be left empty)" rows="2" auto-grow class="mono" placeholder='{ "status": 201, "body": { "id": "g-9" } }' />
+    <v-textarea
+      v-model="outcome"
+      label="If it happened: what it answered (JSON, may be left empty)"
+      rows="2"
+      auto-grow
+      class="mono"
+      placeholder="{ &quot;status&quot;: 201, &quot;body&quot;: { &quot;id&quot;: &quot;g-9&quot; } }"
+    />
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
   </v-card>
 </template>

@@ -1,9 +1,13 @@
 <script setup lang="ts">
-import { Exact, isObject, type Json } from "@copper-kettle/core";
+import { Exact, isObject, printJson, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 
 /** A value as a tree that unfolds; long lists show their first hundred items until more are asked for. */
-const props = withDefaults(defineProps<{ value: Json; name?: string; depth?: number; openTo?: number }>(), { name: "", depth: 0, openTo: 2 });
+const props = withDefaults(defineProps<{ value: Json; name?: string; depth?: number; openTo?: number }>(), {
+  name: "",
+  depth: 0,
+  openTo: 2,
+});
 const open = ref(props.depth < props.openTo);
 const most = ref(100);
 const entries = computed<[string, Json][]>(() => {
@@ -11,26 +15,57 @@ const entries = computed<[string, Json][]>(() => {
   return isObject(props.value) ? Object.entries(props.value) : [];
 });
 const folds = computed(() => Array.isArray(props.value) || isObject(props.value));
-const summary = computed(() => {
-  const count = entries.value.length;
-  return Array.isArray(props.value) ? `[${count === 0 ? "" : `${count} item${count === 1 ? "" : "s"}`}]` : `{${count === 0 ? "" : `${count} key${count === 1 ? "" : "s"}`}}`;
+const count = computed(() => {
+  const one = Array.isArray(props.value) ? "item" : "key";
+  const size = entries.value.length;
+  return size === 0 ? "" : `${size} ${one}${size === 1 ? "" : "s"}`;
 });
-const kind = computed(() => (props.value === null ? "null" : props.value instanceof Exact ? "number" : typeof props.value));
-const text = computed(() => (typeof props.value === "string" ? JSON.stringify(props.value) : String(props.value)));
+/** A folded value shows how it begins. */
+const summary = computed(() => {
+  if (!open.value && entries.value.length > 0) {
+    const text = printJson(props.value);
+    return text.length > 70 ? `${text.slice(0, 69)}…` : text;
+  }
+  return Array.isArray(props.value) ? `[${count.value}]` : `{${count.value}}`;
+});
+const kind = computed(() =>
+  props.value === null ? "null" : props.value instanceof Exact ? "number" : typeof props.value,
+);
+const text = computed(() =>
+  typeof props.value === "string" ? JSON.stringify(props.value) : String(props.value),
+);
 </script>
 
 <template>
   <div class="node mono">
     <div class="line">
-      <button v-if="folds && entries.length > 0" type="button" class="fold" :aria-expanded="open" :aria-label="`${open ? 'Fold' : 'Unfold'} ${name || 'value'}`" @click="open = !open">{{ open ? "▾" : "▸" }}</button>
+      <button
+        v-if="folds && entries.length > 0"
+        type="button"
+        class="fold"
+        :aria-expanded="open"
+        :aria-label="`${open ? 'Fold' : 'Unfold'} ${name || 'value'}`"
+        @click="open = !open"
+      >
+        {{ open ? "▾" : "▸" }}
+      </button>
       <span v-else class="fold" />
       <span v-if="name !== ''" class="key">{{ name }}:</span>
-      <span v-if="folds" class="dim">{{ summary }}</span>
+      <span v-if="folds" class="dim cut">{{ summary }}</span>
       <span v-else :class="kind" class="value">{{ text }}</span>
     </div>
     <div v-if="folds && open" class="inner">
-      <JsonTree v-for="[key, inner] in entries.slice(0, most)" :key="key" :value="inner" :name="key" :depth="depth + 1" :open-to="openTo" />
-      <button v-if="entries.length > most" type="button" class="more" @click="most += 500">{{ entries.length - most }} more …</button>
+      <JsonTree
+        v-for="[key, inner] in entries.slice(0, most)"
+        :key="key"
+        :value="inner"
+        :name="key"
+        :depth="depth + 1"
+        :open-to="openTo"
+      />
+      <button v-if="entries.length > most" type="button" class="more" @click="most += 500">
+        {{ entries.length - most }} more …
+      </button>
     </div>
   </div>
 </template>
@@ -38,6 +73,7 @@ const text = computed(() => (typeof props.value === "string" ? JSON.stringify(pr
 <style scoped>
 .line {
   display: flex;
+  min-width: 0;
   gap: 6px;
   line-height: 1.5;
 }

@@ -1,6 +1,16 @@
 <script setup lang="ts">
 import type { OutlineStep } from "@copper-kettle/contract";
-import { mdiBellOutline, mdiCallSplit, mdiClockOutline, mdiEqual, mdiReply, mdiRepeat, mdiSendOutline, mdiStopCircleOutline, mdiTextShort } from "@mdi/js";
+import {
+  mdiBellOutline,
+  mdiCallSplit,
+  mdiClockOutline,
+  mdiEqual,
+  mdiReply,
+  mdiRepeat,
+  mdiSendOutline,
+  mdiStopCircleOutline,
+  mdiTextShort,
+} from "@mdi/js";
 
 defineProps<{ outline: OutlineStep[]; triggers: string[]; faulty: Set<number> }>();
 const emit = defineEmits<{ go: [line: number] }>();
@@ -24,11 +34,19 @@ const icons: Record<string, string> = {
       <span>{{ trigger }}</span>
     </li>
     <li v-for="step in outline" :key="step.name">
-      <button type="button" class="line" :class="{ faulty: faulty.has(step.line) }" @click="emit('go', step.line)">
+      <button
+        type="button"
+        class="line"
+        :class="{ faulty: faulty.has(step.line) }"
+        @click="emit('go', step.line)"
+      >
         <span class="number mono">{{ step.line }}</span>
         <span :style="{ width: `${step.depth * 16}px` }" />
         <v-icon :icon="icons[step.kind] ?? mdiTextShort" size="16" :title="step.kind" />
-        <span class="cut"><span class="mono">{{ step.name }}</span> <span class="dim">{{ step.title ?? step.calls ?? step.kind }}</span></span>
+        <span class="cut"
+          ><span class="mono">{{ step.name }}</span>
+          <span class="dim">{{ step.title ?? step.calls ?? step.kind }}</span></span
+        >
       </button>
     </li>
   </ul>

@@ -29,13 +29,22 @@ const open = (run: Run): void => void router.push(`/runs/${run.id}`);
       </tr>
     </thead>
     <tbody>
-      <tr v-for="run in runs" :key="run.id" class="link" tabindex="0" @click="open(run)" @keydown.enter="open(run)">
+      <tr
+        v-for="run in runs"
+        :key="run.id"
+        class="link"
+        tabindex="0"
+        @click="open(run)"
+        @keydown.enter="open(run)"
+      >
         <td><StateMark :state="run.state" /></td>
         <td v-if="!withoutWorkflow">{{ run.workflow }}</td>
         <td class="text-no-wrap">{{ when(run.createdAt) }}</td>
         <td class="wide text-no-wrap">{{ took(run) }}</td>
         <td class="wide">{{ run.calls }}</td>
-        <td class="wide why"><div class="cut">{{ why(run) }}</div></td>
+        <td class="wide why">
+          <div class="cut">{{ why(run) }}</div>
+        </td>
       </tr>
     </tbody>
   </table>

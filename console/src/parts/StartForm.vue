@@ -6,16 +6,25 @@ import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../api.js";
 import { fieldsOf, initialValues, readForm } from "../logic/schema-form.js";
 
-const props = defineProps<{ workflow: string; schema: JsonObject | null; published: boolean; draft: boolean }>();
+const props = defineProps<{
+  workflow: string;
+  schema: JsonObject | null;
+  published: boolean;
+  draft: boolean;
+}>();
 const router = useRouter();
 const fields = computed(() => fieldsOf(props.schema));
 const values = reactive<Record<string, unknown>>({});
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
 const busy = ref(false);
-watch(() => props.schema, (schema) => {
-  for (const [name, value] of Object.entries(initialValues(schema))) values[name] ??= value;
-}, { immediate: true });
+watch(
+  () => props.schema,
+  (schema) => {
+    for (const [name, value] of Object.entries(initialValues(schema))) values[name] ??= value;
+  },
+  { immediate: true },
+);
 
 async function start(draft: boolean): Promise<void> {
   const read = readForm(fields.value, values);
@@ -24,7 +33,10 @@ async function start(draft: boolean): Promise<void> {
   if (Object.keys(read.faults).length > 0) return;
   busy.value = true;
   try {
-    const run = await api.call(routes.startRun, { params: { name: props.workflow }, body: { inputs: read.inputs, draft } });
+    const run = await api.call(routes.startRun, {
+      params: { name: props.workflow },
+      body: { inputs: read.inputs, draft },
+    });
     await router.push(`/runs/${run.id}`);
   } catch (error) {
     faults.value = fieldMessages(error);
@@ -46,7 +58,14 @@ async function start(draft: boolean): Promise<void> {
         :hint="field.help"
         :error-messages="faults[field.name]"
       />
-      <v-checkbox v-else-if="field.kind === 'boolean'" v-model="values[field.name]" :label="field.title" :error-messages="faults[field.name]" density="compact" hide-details="auto" />
+      <v-checkbox
+        v-else-if="field.kind === 'boolean'"
+        v-model="values[field.name]"
+        :label="field.title"
+        :error-messages="faults[field.name]"
+        density="compact"
+        hide-details="auto"
+      />
       <v-textarea
         v-else-if="field.kind === 'json'"
         v-model="values[field.name]"
@@ -72,7 +91,14 @@ async function start(draft: boolean): Promise<void> {
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <div class="d-flex ga-2">
       <v-btn v-if="published" type="submit" color="primary" variant="flat" :loading="busy">Start a run</v-btn>
-      <v-btn v-if="draft" :color="published ? undefined : 'primary'" :variant="published ? 'tonal' : 'flat'" :loading="busy" @click="start(true)">Run the draft</v-btn>
+      <v-btn
+        v-if="draft"
+        :color="published ? undefined : 'primary'"
+        :variant="published ? 'tonal' : 'flat'"
+        :loading="busy"
+        @click="start(true)"
+        >Run the draft</v-btn
+      >
     </div>
   </form>
 </template>

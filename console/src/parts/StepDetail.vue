@@ -11,13 +11,14 @@ const props = defineProps<{ row: Row }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
 watch(
-  () => [props.row.path, props.row.attempts.length],
-  () => (chosen.value = Math.max(0, props.row.attempts.length - 1)),
+  () => props.row.attempts.length,
+  (count) => (chosen.value = Math.max(0, count - 1)),
   { immediate: true },
 );
 const attempt = computed(() => props.row.attempts[chosen.value]);
 const outcome = computed(() => props.row.ended?.outcome);
-const headers = (fields: Record<string, unknown>): [string, string][] => Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
+const headers = (fields: Record<string, unknown>): [string, string][] =>
+  Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
 </script>
 
 <template>
@@ -36,14 +37,26 @@ const headers = (fields: Record<string, unknown>): [string, string][] => Object.
       <h3>Request, as it was sent</h3>
       <div class="mono message">
         <div class="first">{{ request.method }} {{ request.url }}</div>
-        <div v-for="[name, value] in request.headers" :key="name"><span class="name">{{ name }}:</span> {{ value }}</div>
-        <div v-for="part in attempt?.authorization ?? []" :key="part.name"><span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span> {{ part.value }}</div>
+        <div v-for="[name, value] in request.headers" :key="name">
+          <span class="name">{{ name }}:</span> {{ value }}
+        </div>
+        <div v-for="part in attempt?.authorization ?? []" :key="part.name">
+          <span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span>
+          {{ part.value }}
+        </div>
         <div v-if="request.body" class="body"><BodyView :body="request.body" as-text /></div>
       </div>
 
       <h3 class="d-flex align-center ga-2 flex-wrap">
         Answer
-        <v-btn-toggle v-if="row.attempts.length > 1" v-model="chosen" mandatory density="compact" variant="outlined" class="attempts">
+        <v-btn-toggle
+          v-if="row.attempts.length > 1"
+          v-model="chosen"
+          mandatory
+          density="compact"
+          variant="outlined"
+          class="attempts"
+        >
           <v-btn v-for="(item, index) in row.attempts" :key="item.attempt" :value="index" size="small">
             attempt {{ item.attempt }}: {{ item.response?.status ?? item.failure?.kind }}
           </v-btn>
@@ -51,20 +64,36 @@ const headers = (fields: Record<string, unknown>): [string, string][] => Object.
       </h3>
       <div v-if="attempt" class="mono message">
         <template v-if="attempt.response">
-          <div class="first">{{ attempt.response.status }}{{ statusText(attempt.response.status) }} <span class="dim">after {{ attempt.at - attempt.sentAt }} ms</span></div>
-          <div v-for="[name, value] in headers(attempt.response.headers)" :key="name"><span class="name">{{ name }}:</span> {{ value }}</div>
+          <div class="first">
+            {{ attempt.response.status }}{{ statusText(attempt.response.status) }}
+            <span class="dim">after {{ attempt.at - attempt.sentAt }} ms</span>
+          </div>
+          <div v-for="[name, value] in headers(attempt.response.headers)" :key="name">
+            <span class="name">{{ name }}:</span> {{ value }}
+          </div>
           <div class="body"><BodyView :body="attempt.response.body" /></div>
         </template>
         <div v-else>No answer ({{ attempt.failure?.kind }}): {{ attempt.failure?.message }}</div>
-        <div v-if="attempt.wait !== undefined" class="dim">Then a wait of {{ (attempt.wait / 1000).toFixed(1) }} s{{ attempt.told ? ", as the answer asked" : "" }}.</div>
+        <div v-if="attempt.wait !== undefined" class="dim">
+          Then a wait of {{ (attempt.wait / 1000).toFixed(1) }} s{{
+            attempt.told ? ", as the answer asked" : ""
+          }}.
+        </div>
       </div>
       <p v-else class="dim">No answer yet.</p>
     </template>
 
     <template v-else>
-      <p v-if="row.kind === 'if'">Took the branch <strong>{{ String(row.begun?.data["chose"]) }}</strong>.</p>
-      <p v-if="row.kind === 'each'">{{ row.length }} items, {{ [...row.items.values()].filter((state) => state === "succeeded").length }} done.</p>
-      <p v-if="row.kind === 'wait' && row.begun">Until {{ when(new Date(row.begun.data["until"] as number).toISOString()) }}.</p>
+      <p v-if="row.kind === 'if'">
+        Took the branch <strong>{{ String(row.begun?.data["chose"]) }}</strong>.
+      </p>
+      <p v-if="row.kind === 'each'">
+        {{ row.length }} items,
+        {{ [...row.items.values()].filter((state) => state === "succeeded").length }} done.
+      </p>
+      <p v-if="row.kind === 'wait' && row.begun">
+        Until {{ when(new Date(row.begun.data["until"] as number).toISOString()) }}.
+      </p>
       <template v-if="outcome !== undefined && outcome !== null">
         <h3>What it gave</h3>
         <p v-if="typeof outcome === 'string'">{{ outcome }}</p>
@@ -83,8 +112,8 @@ const headers = (fields: Record<string, unknown>): [string, string][] => Object.
 header {
   display: flex;
   flex-wrap: wrap;
-  gap: 10px;
-  align-items: baseline;
+  gap: 4px 10px;
+  align-items: center;
 }
 h3 {
   font-size: 0.8rem;

@@ -4,7 +4,8 @@ import { computed, ref } from "vue";
 import type { Row, Segment, Waterfall } from "../logic/waterfall.js";
 import StateMark from "./StateMark.vue";
 
-const props = defineProps<{ waterfall: Waterfall; now: number; selected: string }>();
+/** `version` grows with each entry that the waterfall took in: it is changed in place. */
+const props = defineProps<{ waterfall: Waterfall; version: number; now: number; selected: string }>();
 const emit = defineEmits<{ select: [path: string] }>();
 
 /** The item that each loop shows; loops are folded until one is chosen. */
@@ -18,20 +19,36 @@ interface Line {
 }
 const mostCells = 400;
 
-const end = computed(() => (props.waterfall.over ? props.waterfall.to : Math.max(props.waterfall.to, props.now)));
+const end = computed(() =>
+  props.version >= 0 && props.waterfall.over ? props.waterfall.to : Math.max(props.waterfall.to, props.now),
+);
 const span = computed(() => Math.max(1, end.value - props.waterfall.from));
 
 function linesOf(prefix: string, indent: number): Line[] {
   return props.waterfall.inside(prefix).flatMap((row) => {
     const own = indent + Math.max(0, row.depth - prefix.split("/").length + 1);
     const all = [...row.items].sort(([a], [b]) => a - b).map(([index, state]) => ({ index, state }));
-    const line: Line = { row, indent: own, cells: all.slice(0, mostCells), hidden: Math.max(0, all.length - mostCells) };
+    const line: Line = {
+      row,
+      indent: own,
+      cells: all.slice(0, mostCells),
+      hidden: Math.max(0, all.length - mostCells),
+    };
     const item = shownItem.value[row.path];
     return item === undefined ? [line] : [line, ...linesOf(`${row.path}[${item}]/`, own + 1)];
   });
 }
-const lines = computed(() => linesOf("", 0));
-const ticks = computed(() => Array.from({ length: 5 }, (_, index) => ({ at: index * 25, label: printForPeople((span.value * index) / 4) })));
+const lines = computed(() => (props.version >= 0 ? linesOf("", 0) : []));
+/** About four marks at round times. */
+const ticks = computed(() => {
+  const rough = span.value / 4;
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = ([1, 2, 5, 10].find((factor) => factor * power >= rough) ?? 10) * power;
+  return Array.from({ length: Math.floor(span.value / step) + 1 }, (_, index) => ({
+    at: ((index * step) / span.value) * 100,
+    label: printForPeople(index * step),
+  }));
+});
 
 const place = (time: number): number => ((time - props.waterfall.from) / span.value) * 100;
 
@@ -63,7 +80,9 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   const next = lines.value[index + by];
   if (!next) return;
   emit("select", next.row.path);
-  const sibling = (event.currentTarget as HTMLElement).parentElement?.querySelectorAll<HTMLElement>(".row")[index + by];
+  const sibling = (event.currentTarget as HTMLElement).parentElement?.querySelectorAll<HTMLElement>(".row")[
+    index + by
+  ];
   sibling?.focus();
 }
 </script>
@@ -72,7 +91,11 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   <div class="waterfall" role="list" aria-label="Steps on a time axis">
     <div class="row axis" aria-hidden="true">
       <div class="label" />
-      <div class="track"><span v-for="tick in ticks" :key="tick.at" class="tick" :style="{ left: `${tick.at}%` }">{{ tick.label }}</span></div>
+      <div class="track">
+        <span v-for="tick in ticks" :key="tick.at" class="tick" :style="{ left: `${tick.at}%` }">{{
+          tick.label
+        }}</span>
+      </div>
     </div>
     <div
       v-for="({ row, indent, cells, hidden }, index) in lines"
@@ -88,11 +111,21 @@ function move(event: KeyboardEvent, index: number, by: number): void {
     >
       <div class="label" :style="{ paddingLeft: `${indent * 14}px` }">
         <StateMark :state="row.state" bare />
-        <span class="name cut" :title="row.title ?? row.path"><span class="mono">{{ row.name }}</span> <span v-if="row.title" class="dim title">{{ row.title }}</span></span>
+        <span class="name cut" :title="row.title ?? row.path"
+          ><span class="mono">{{ row.name }}</span>
+          <span v-if="row.title" class="dim title">{{ row.title }}</span></span
+        >
       </div>
       <div class="track">
         <div v-if="row.segments.length === 0" class="bar inside" :style="whole(row)" />
-        <div v-for="(segment, at) in row.segments" :key="at" class="bar" :class="paint(segment)" :style="bar(segment)" :title="length(segment)" />
+        <div
+          v-for="(segment, at) in row.segments"
+          :key="at"
+          class="bar"
+          :class="paint(segment)"
+          :style="bar(segment)"
+          :title="length(segment)"
+        />
       </div>
       <div v-if="cells.length > 0" class="cells" :style="{ paddingLeft: `${indent * 14 + 24}px` }">
         <button
@@ -157,9 +190,6 @@ function move(event: KeyboardEvent, index: number, by: number): void {
 }
 .tick:first-child {
   transform: none;
-}
-.tick:last-child {
-  transform: translateX(-100%);
 }
 .bar {
   position: absolute;

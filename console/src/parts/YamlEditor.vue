@@ -50,15 +50,22 @@ onMounted(() => {
         ".cm-gutters": { backgroundColor: "transparent", color: "inherit", opacity: "0.6", border: "none" },
         ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "rgba(128,128,128,0.1)" },
         ".cm-cursor": { borderLeftColor: "currentColor" },
-        "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": { backgroundColor: "rgba(128,128,128,0.3) !important" },
-        ".cm-tooltip": { backgroundColor: "rgb(var(--v-theme-surface))", color: "rgb(var(--v-theme-on-surface))", border: "1px solid rgba(128,128,128,0.4)" },
+        "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": {
+          backgroundColor: "rgba(128,128,128,0.3) !important",
+        },
+        ".cm-tooltip": {
+          backgroundColor: "rgb(var(--v-theme-surface))",
+          color: "rgb(var(--v-theme-on-surface))",
+          border: "1px solid rgba(128,128,128,0.4)",
+        },
       }),
     ],
   });
 });
 onBeforeUnmount(() => view?.destroy());
 watch(text, (next) => {
-  if (view && view.state.doc.toString() !== next) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
+  if (view && view.state.doc.toString() !== next)
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
 });
 
 /** Goes to a line, for the list of problems and the outline. */

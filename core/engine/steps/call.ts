@@ -155,7 +155,9 @@ function resolveUnsure(
       throw new Stopped("stopped", "Stopped by hand: nobody knows whether this call arrived.", path);
     case "happened": {
       const outcome = happened(log, request, log.decided?.outcome ?? null);
-      const masked = answerSecrets(walk, outcome["body"] ?? null, ["steps", step.name, "body"]).map((place) => ["outcome", "body", ...place]);
+      const masked = answerSecrets(walk, outcome["body"] ?? null, ["steps", step.name, "body"]).map(
+        (place) => ["outcome", "body", ...place],
+      );
       walk.note({ type: "ended", path, kind: "request", at, outcome, masked });
       walk.settle(frame, step, outcome);
       return true;
