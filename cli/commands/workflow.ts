@@ -108,9 +108,9 @@ export function addWorkflow(program: Command): void {
     .description("write a workflow's file to standard output, or to a file")
     .argument("<name>")
     .option("-o, --output <file>")
-    .option("--version <number>", "a published version; without it the draft")
-    .action(async (name: string, options: { output?: string; version?: string }, command: Command) => {
-      const query = options.version === undefined ? {} : { version: Number(options.version) };
+    .option("--published <number>", "a published version; without it the draft")
+    .action(async (name: string, options: { output?: string; published?: string }, command: Command) => {
+      const query = options.published === undefined ? {} : { version: Number(options.published) };
       const { text } = await clientOf(globalsOf(command)).call(routes.workflow, { params: { name }, query });
       if (options.output) writeFileSync(options.output, text);
       else process.stdout.write(text);
