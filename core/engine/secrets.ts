@@ -1,5 +1,5 @@
-import { templateReferences, partValue, type Template } from "../expressions/templates.js";
-import { toText, type ValueMap } from "../expressions/values.js";
+import { templateReferences, partText, type Template } from "../expressions/templates.js";
+import type { ValueMap } from "../expressions/values.js";
 import { isObject, own, printJson, type Json } from "../values/json.js";
 import { leastLength, secretPlaces } from "../values/masking.js";
 import { valueAt, type Path } from "../values/paths.js";
@@ -65,7 +65,7 @@ export function secretUrlParts(
   return template.parts.flatMap((part) => {
     if ("text" in part) return [];
     const alone: Template = { source: "", parts: [part], alone: undefined };
-    return reads(walk, alone, scope) ? [toText(partValue(part, scope, walk.surroundings(path, at)))] : [];
+    return reads(walk, alone, scope) ? [partText(part, scope, walk.surroundings(path, at))] : [];
   });
 }
 

@@ -1,3 +1,4 @@
+import { BudgetSpent } from "./budget.js";
 import { compile, type Expression } from "./compile.js";
 import { ExpressionError } from "./errors.js";
 import type { Surroundings } from "./evaluation.js";
@@ -82,12 +83,24 @@ export function evaluateToJson(
   scope: ValueMap,
   surroundings: Surroundings,
 ): Json | undefined {
-  const value = expression.evaluate(scope, surroundings);
+  return leaving(expression, toJson, expression.evaluate(scope, surroundings));
+}
+
+/** Takes a value out of an expression; what cannot leave it is an error of the whole expression. */
+function leaving<T>(expression: Expression, take: (value: Value) => T, value: Value): T {
   try {
-    return toJson(value);
+    return take(value);
   } catch (error) {
     if (error instanceof NotJson)
       throw new ExpressionError("wrong-kind", error.message, 0, expression.text.length);
+    if (error instanceof BudgetSpent || error instanceof RangeError) {
+      throw new ExpressionError(
+        "budget",
+        "The value is too large to be sent or kept.",
+        0,
+        expression.text.length,
+      );
+    }
     throw error;
   }
 }
@@ -103,18 +116,18 @@ export function renderTemplate(
     const offset = (parts[0] as { offset: number }).offset;
     return atOffset(offset, () => evaluateToJson(alone, scope, surroundings));
   }
-  return parts
-    .map((part) => ("text" in part ? part.text : toText(partValue(part, scope, surroundings))))
-    .join("");
+  return parts.map((part) => ("text" in part ? part.text : partText(part, scope, surroundings))).join("");
 }
 
-/** The value of each expression part, for callers that encode the parts by their place (a URL). */
-export function partValue(
+/** The text of one expression part, for callers that encode the parts by their place (a URL). */
+export function partText(
   part: { expression: Expression; offset: number },
   scope: ValueMap,
   surroundings: Surroundings,
-): Value {
-  return atOffset(part.offset, () => part.expression.evaluate(scope, surroundings));
+): string {
+  return atOffset(part.offset, () =>
+    leaving(part.expression, toText, part.expression.evaluate(scope, surroundings)),
+  );
 }
 
 function atOffset<T>(offset: number, run: () => T): T {

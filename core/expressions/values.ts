@@ -1,13 +1,13 @@
 import {
   Exact,
   canonicalDecimal,
-  isObject,
   own,
   printJson,
   setOwn,
   type Json,
   type JsonObject,
 } from "../values/json.js";
+import { BudgetSpent, limits } from "./budget.js";
 import { fromUtf8, toBase64 } from "../values/encodings.js";
 import { printSeconds } from "../values/durations.js";
 
@@ -86,36 +86,52 @@ export class NotJson extends Error {}
 /**
  * Turns what an expression gave into JSON: timestamps as RFC 3339 text, durations as `90s`, bytes as Base64,
  * an empty optional as nothing (undefined; left out of lists and objects).
- * @throws NotJson for a type
+ * @throws NotJson for a type; BudgetSpent for a value that blows up when its shared parts are written out
  */
 export function toJson(value: Value): Json | undefined {
-  if (value === null || typeof value !== "object") return value;
-  if (Array.isArray(value)) {
+  return new Converter().convert(value);
+}
+
+class Converter {
+  #left = limits.steps;
+
+  convert(value: Value): Json | undefined {
+    if (--this.#left < 0) throw new BudgetSpent("size");
+    if (value === null || typeof value !== "object") return value;
+    if (Array.isArray(value)) return this.#list(value as Value[]);
+    if (value instanceof Exact) return value;
+    if (value instanceof Uint8Array) return toBase64(value);
+    if (value instanceof Timestamp) return printTimestamp(value);
+    if (value instanceof Duration) return printSeconds(value.millis);
+    if (value instanceof Optional) return value.value === undefined ? undefined : this.convert(value.value);
+    if (value instanceof TypeValue)
+      throw new NotJson(`A type (${value.kind}) is no value that can be sent or kept.`);
+    return this.#object(value as JsonObject);
+  }
+
+  /** What holds only JSON is handed on as it is. */
+  #list(value: Value[]): Json[] {
     let same = true;
     const items: Json[] = [];
-    for (const item of value as Value[]) {
-      const plain = toJson(item);
+    for (const item of value) {
+      const plain = this.convert(item);
       if (plain !== item) same = false;
       if (plain !== undefined) items.push(plain);
     }
     return same ? (value as Json[]) : items;
   }
-  if (value instanceof Exact) return value;
-  if (value instanceof Uint8Array) return toBase64(value);
-  if (value instanceof Timestamp) return printTimestamp(value);
-  if (value instanceof Duration) return printSeconds(value.millis);
-  if (value instanceof Optional) return value.value === undefined ? undefined : toJson(value.value);
-  if (value instanceof TypeValue)
-    throw new NotJson(`A type (${value.kind}) is no value that can be sent or kept.`);
-  let same = true;
-  const copy: JsonObject = {};
-  for (const key of Object.keys(value)) {
-    const inner = own(value as JsonObject, key) as Value;
-    const plain = toJson(inner);
-    if (plain !== inner) same = false;
-    if (plain !== undefined) setOwn(copy, key, plain);
+
+  #object(value: JsonObject): JsonObject {
+    let same = true;
+    const copy: JsonObject = {};
+    for (const key of Object.keys(value)) {
+      const inner = own(value, key) as Value;
+      const plain = this.convert(inner);
+      if (plain !== inner) same = false;
+      if (plain !== undefined) setOwn(copy, key, plain);
+    }
+    return same ? value : copy;
   }
-  return same ? (value as JsonObject) : copy;
 }
 
 /**
@@ -220,9 +236,4 @@ export function textOfBytes(bytes: Uint8Array): string | undefined {
   } catch {
     return undefined;
   }
-}
-
-/** Whether a plain value holds only JSON; used where a caller wants to skip a copy. */
-export function isPlainObject(value: Value): value is JsonObject {
-  return isObject(value as Json) && isMap(value);
 }

@@ -1,6 +1,6 @@
 import type { Surroundings } from "../expressions/evaluation.js";
-import { partValue, type Template } from "../expressions/templates.js";
-import { toText, type ValueMap } from "../expressions/values.js";
+import { partText, type Template } from "../expressions/templates.js";
+import type { ValueMap } from "../expressions/values.js";
 import { percentEncode } from "../values/encodings.js";
 import { RequestRefused } from "./message.js";
 
@@ -17,7 +17,7 @@ export function renderUrl(template: Template, scope: ValueMap, surroundings: Sur
       inPath ||= /^(?:[a-z][a-z0-9+.-]*:\/\/)?[^/?#]*[/?#]/i.test(part.text);
       continue;
     }
-    const text = toText(partValue(part, scope, surroundings));
+    const text = partText(part, scope, surroundings);
     if (!inPath) url += url === "" ? text.replace(/\/+$/, "") : text;
     else if (text === "" && !url.includes("?")) {
       throw new RequestRefused(

@@ -48,7 +48,7 @@ async function start(draft: boolean): Promise<void> {
 </script>
 
 <template>
-  <form class="start" @submit.prevent="start(!published)">
+  <form class="start" novalidate @submit.prevent="start(!published)">
     <template v-for="field in fields" :key="field.name">
       <v-select
         v-if="field.kind === 'choice'"

@@ -1,0 +1,190 @@
+import { routes } from "@copper-kettle/contract";
+import type { Browser, Page } from "playwright-core";
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { launch, signIn } from "./browser.js";
+import { arrived, faults, reset, World } from "./kit.js";
+
+describe("the console", () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  let complaints: string[];
+  beforeAll(async () => {
+    [world, browser] = await Promise.all([World.start(), launch()]);
+    await world.publishExample("greet-guest");
+    await world.publishExample("hut-round");
+    ({ page, complaints } = await signIn(browser, world));
+  });
+  beforeEach(() => reset(world.stays, world.boards));
+  afterAll(async () => {
+    await browser.close();
+    await world.close();
+  });
+  const open = async (path: string): Promise<void> => void (await page.goto(world.url + path));
+
+  it("shows the first steps while there is something to do first", async () => {
+    await open("/");
+    await page.getByText("First steps").waitFor();
+    await page.getByText("Start a run").waitFor();
+  });
+
+  it("takes the code of the sign-in link out of the address, and lets nobody in without one", async () => {
+    const stranger = await (await browser.newContext()).newPage();
+    await stranger.goto(world.url);
+    await stranger.getByText("ckettle status --link").first().waitFor();
+    await stranger.goto(`${world.url}/sign-in#code=wrong`);
+    await stranger.getByText("A link works once").waitFor();
+    expect(stranger.url()).toBe(`${world.url}/sign-in`);
+  });
+
+  it("starts a run from the form made of its inputs, and shows it live to its end", async () => {
+    await open("/workflows");
+    await page.getByText("Greet a guest").click();
+    await page.getByRole("tab", { name: "Start" }).click();
+    await page.getByRole("button", { name: "Start a run" }).click();
+    await page.getByText("Guest e-mail is needed.").waitFor();
+    await page.getByLabel("Guest e-mail").fill("nobody");
+    await page.getByRole("button", { name: "Start a run" }).click();
+    await page.getByText('"email" must match format "email".').waitFor();
+    await page.getByLabel("Guest e-mail").fill("tobias@alpha.example");
+    await page.getByRole("button", { name: "Start a run" }).click();
+    await page.waitForURL(/\/runs\//);
+    await page.getByText("succeeded", { exact: true }).first().waitFor();
+    expect((await arrived(world.stays, "POST"))[0]?.body).toEqual({ email: "tobias@alpha.example" });
+    await page.locator(".step").filter({ hasText: "made" }).click();
+    const detail = page.getByLabel("Step made");
+    await detail.getByText(`POST ${world.stays.url}/guests`).waitFor();
+    await detail.getByText("Bearer •••").waitFor();
+    await detail.getByText("201").first().waitFor();
+    await detail.getByText('"g-3"').waitFor();
+  });
+
+  it("draws attempts and waits as bars, and folds a loop into one cell an item", async () => {
+    const { id } = await world.run("hut-round", { message: "hi" });
+    await open(`/runs/${id}`);
+    await page.getByText("succeeded", { exact: true }).first().waitFor();
+    await page.locator(".cell.succeeded").nth(11).waitFor();
+    const entries = await world.entries(id);
+    const throttled = entries.find((entry) => entry["wait"] !== undefined)?.["path"] as string;
+    const index = Number(/\[(\d+)\]/.exec(throttled)?.[1]);
+    await page.getByLabel(`Item ${index}: succeeded`).click();
+    await page
+      .locator(".step")
+      .filter({ hasText: /^post$/ })
+      .waitFor();
+    expect(await page.locator(".bar.backing-off").count()).toBeGreaterThan(0);
+    expect(await page.locator(".bar.bad").count()).toBeGreaterThan(0);
+    await page
+      .locator(".step")
+      .filter({ hasText: /^post$/ })
+      .click();
+    await page.getByRole("button", { name: "attempt 1: 429" }).click();
+    await page.getByText("retry-after:").waitFor();
+  });
+
+  it("begins a failure with a sentence that says which call, and what it answered", async () => {
+    await faults(world.stays, [{ status: 403, body: { message: "The office is closed." } }]);
+    const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
+    await open(`/runs/${id}`);
+    await page.getByText("Step guest failed").waitFor();
+    expect(await page.getByRole("alert").first().textContent()).toContain("answered 403 (Forbidden)");
+    await open("/");
+    await page.locator("tr").filter({ hasText: "The office is closed." }).first().click();
+    await page.waitForURL(`${world.url}/runs/${id}`);
+  });
+
+  it("asks a person about an unsure call, and goes on as they decide", async () => {
+    await faults(world.stays, [{ method: "POST", times: 1, drop: "after" }]);
+    const { id } = await world.run("greet-guest", { email: "ines@alpha.example" });
+    await open(`/runs/${id}`);
+    await page.getByText("Nobody knows whether the call of").waitFor();
+    await page.getByLabel("If it happened").fill("{broken");
+    await page.getByRole("button", { name: "It happened" }).click();
+    await page.getByText("The answer is no JSON").waitFor();
+    await page.getByLabel("If it happened").fill('{ "status": 201, "body": { "id": "g-3" } }');
+    await page.getByRole("button", { name: "It happened" }).click();
+    await page.getByText("succeeded", { exact: true }).first().waitFor();
+    expect(await arrived(world.stays, "POST")).toHaveLength(1);
+    expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-3" });
+  });
+
+  it("stops a run", async () => {
+    await faults(world.stays, [{ method: "GET", latency: 1_000 }]);
+    const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
+    await open(`/runs/${id}`);
+    await page.getByRole("button", { name: "Stop now" }).click();
+    await page.getByText("stopped", { exact: true }).first().waitFor();
+    expect((await world.settled(id)).state).toBe("stopped");
+  });
+
+  it("marks problems while the file is typed, keeps it as a draft, and publishes it when it is good", async () => {
+    const good = "copper-kettle: 1\nname: typed\ntitle: Typed\nsteps:\n  - { step: a, note: hello }\n";
+    await world.publish(good);
+    await open("/workflows/typed");
+    const editor = page.locator(".cm-content");
+    await editor.click();
+    await page.keyboard.press("Control+End");
+    await page.keyboard.type("  - { step: b, not: x }\n");
+    await page.getByText('There is no step kind "not"').first().waitFor();
+    expect(await page.getByRole("button", { name: "Publish" }).isDisabled()).toBe(true);
+    // What was typed survives a reload.
+    await page.reload();
+    await page.getByText("changes not kept yet").waitFor();
+    await page.getByText('There is no step kind "not"').first().waitFor();
+    await page.getByRole("button", { name: "Keep as draft" }).click();
+    await page.getByText("newer draft").waitFor();
+    expect((await world.client.call(routes.workflow, { params: { name: "typed" } })).problems).toBe(1);
+    await editor.click();
+    await page.keyboard.press("Control+A");
+    await page.keyboard.insertText(`${good}  - { step: b, note: x }\n`);
+    await page.getByRole("button", { name: "Publish" }).click();
+    await page.getByText("version 2").waitFor();
+    expect(
+      (await world.client.call(routes.workflow, { params: { name: "typed" } })).outline.map(
+        (step) => step.name,
+      ),
+    ).toEqual(["a", "b"]);
+  });
+
+  it("filters runs by an address that can be sent to a colleague", async () => {
+    await world.settled((await world.run("typed")).id);
+    await open("/runs?workflow=typed&state=succeeded");
+    await page.locator("tbody tr").first().waitFor();
+    expect(await page.locator("tbody tr").count()).toBe(1);
+    await page.getByRole("textbox", { name: "Id or error text" }).fill("nothing-like-it");
+    await page.getByText("There are no such runs.").waitFor();
+    expect(page.url()).toContain("text=nothing-like-it");
+  });
+
+  it("changes between light and dark, and remembers it", async () => {
+    await open("/");
+    const ground = () =>
+      page.evaluate(
+        () => getComputedStyle(document.querySelector(".v-application") as Element).backgroundColor,
+      );
+    const before = await ground();
+    await page.getByLabel("Change between light and dark").click();
+    expect(await ground()).not.toBe(before);
+    const after = await ground();
+    await page.reload();
+    await page.getByText("Runs over the last day").waitFor();
+    expect(await ground()).toBe(after);
+  });
+
+  it("does not scroll sideways at 1280 px, nor at 390 px", async () => {
+    const small = await signIn(browser, world, { width: 390, height: 800 });
+    const [run] = (await world.client.call(routes.listRuns, { query: { workflow: "hut-round" } })).runs;
+    for (const viewer of [page, small.page]) {
+      for (const path of ["/", "/workflows", "/workflows/greet-guest", "/runs", `/runs/${run?.id}`]) {
+        await viewer.goto(world.url + path);
+        await viewer.locator("h1, h2").first().waitFor();
+        const [wide, shown] = await viewer.evaluate(() => [document.documentElement.scrollWidth, innerWidth]);
+        expect(wide, path).toBeLessThanOrEqual(shown as number);
+      }
+    }
+  });
+
+  it("breaks no rule of its own content security policy, and throws nothing", () => {
+    expect(complaints.filter((text) => !/status of 4\d\d|Invalid keyframe value/.test(text))).toEqual([]);
+  });
+});
