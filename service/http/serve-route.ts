@@ -1,5 +1,5 @@
 import type { AnyRoute, BodyOf, OutputOf, ParamsOf, QueryOf } from "@copper-kettle/contract";
-import type { JsonSyntaxError} from "@copper-kettle/core";
+import type { JsonSyntaxError } from "@copper-kettle/core";
 import { parseJson, printJson } from "@copper-kettle/core";
 import type { Express, Request, Response } from "express";
 import type { z } from "zod";

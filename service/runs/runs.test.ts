@@ -1,0 +1,98 @@
+import { Exact } from "@copper-kettle/core";
+import { describe, expect, it } from "vitest";
+import { newRunId } from "./ids.js";
+import { checkInputs, secretInputs } from "./inputs.js";
+import { TurnQueue } from "./queue.js";
+
+describe("turns", () => {
+  const begun: string[] = [];
+  const queue = (most: number): TurnQueue => {
+    begun.length = 0;
+    return new TurnQueue(most, (turn) => begun.push(turn.run));
+  };
+  const turn = (run: string, workflow = run[0] as string, atOnce?: number) => ({ run, workflow, atOnce });
+
+  it("are fair between workflows: many runs of one do not starve one of another", () => {
+    const turns = queue(1);
+    for (const run of ["a1", "a2", "a3", "a4", "b1", "c1"]) turns.add(turn(run));
+    for (let count = 0; count < 5; count++)
+      turns.rested(begun.at(-1) as string, begun.at(-1)?.[0] as string, { keepsPlace: false });
+    expect(begun).toEqual(["a1", "a2", "b1", "c1", "a3", "a4"]);
+  });
+
+  it("keep to each workflow's limit, in the order of the starts", () => {
+    const turns = queue(10);
+    for (const run of ["a1", "a2", "a3"]) turns.add(turn(run, "a", 1));
+    turns.add(turn("b1"));
+    expect(begun).toEqual(["a1", "b1"]);
+    expect(turns.waiting("a")).toBe(2);
+    turns.rested("a1", "a", { keepsPlace: false });
+    expect(begun).toEqual(["a1", "b1", "a2"]);
+  });
+
+  it("are kept by a run that sleeps, and given up by one that does not", () => {
+    const turns = queue(10);
+    turns.add(turn("a1", "a", 1));
+    turns.add(turn("a2", "a", 1));
+    turns.rested("a1", "a", { keepsPlace: true });
+    expect(begun).toEqual(["a1"]);
+    turns.add(turn("a1", "a", 1), { first: true });
+    expect(begun).toEqual(["a1", "a1"]);
+    turns.rested("a1", "a", { keepsPlace: false });
+    expect(begun).toEqual(["a1", "a1", "a2"]);
+  });
+
+  it("end for a run that is taken out", () => {
+    const turns = queue(10);
+    turns.holdPlace("a1", "a");
+    turns.add(turn("a2", "a", 1));
+    turns.add(turn("a3", "a", 1));
+    turns.remove("a2", "a");
+    expect(begun).toEqual([]);
+    turns.remove("a1", "a");
+    expect(begun).toEqual(["a3"]);
+  });
+});
+
+describe("inputs", () => {
+  const schema = {
+    type: "object",
+    required: ["email"],
+    properties: {
+      email: { type: "string", format: "email" },
+      hut: { type: "string", default: "corrie" },
+      n: { type: "integer" },
+    },
+  };
+
+  it("are filled with defaults, and keep the digits of long numbers", () => {
+    const given = { email: "odd@huts.example", n: new Exact("12345678901234567890") };
+    expect(checkInputs(schema, given)).toEqual({ inputs: { ...given, hut: "corrie" }, faults: [] });
+  });
+
+  it("say each field at fault", () => {
+    const { faults } = checkInputs(schema, { n: "x", extra: 1 });
+    expect(faults.map((fault) => fault.field).sort()).toEqual(["email", "extra", "n"]);
+    expect(checkInputs(undefined, { a: 1 }).faults).toHaveLength(1);
+    expect(checkInputs({ type: "nonsense" }, {}).faults[0]?.message).toContain("no JSON Schema");
+  });
+
+  it("are secret where the schema says writeOnly", () => {
+    const secret = {
+      properties: {
+        a: { writeOnly: true },
+        b: { properties: { c: { writeOnly: true } } },
+        d: { items: { writeOnly: true } },
+      },
+    };
+    expect(secretInputs(secret)).toEqual([["a"], ["b", "c"], ["d", "*"]]);
+  });
+});
+
+describe("run ids", () => {
+  it("are new each time, and sort in the order of time", () => {
+    const ids = Array.from({ length: 1_000 }, newRunId);
+    expect(new Set(ids).size).toBe(1_000);
+    expect([...ids].sort()).toEqual(ids);
+  });
+});
