@@ -27,7 +27,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("query parser", "simple");
-  app.use(security());
+  app.use(plainHeaders);
   app.get("/healthz", (_request, response) => void response.json({ ok: true }));
   app.get(
     "/readyz",
@@ -61,29 +61,27 @@ export function createApp(context: Context, options: AppOptions): Express {
   return app;
 }
 
-function security() {
-  return (request: Request, response: Response, next: NextFunction): void => {
-    const nonce = randomBytes(16).toString("base64");
-    response.locals["nonce"] = nonce;
-    helmet({
-      contentSecurityPolicy: {
-        useDefaults: false,
-        directives: {
-          defaultSrc: ["'self'"],
-          scriptSrc: ["'self'"],
-          styleSrc: ["'self'", `'nonce-${nonce}'`],
-          styleSrcAttr: ["'unsafe-inline'"],
-          imgSrc: ["'self'", "data:"],
-          objectSrc: ["'none'"],
-          baseUri: ["'none'"],
-          formAction: ["'self'"],
-          frameAncestors: ["'none'"],
-        },
-      },
-      strictTransportSecurity: request.secure,
-      referrerPolicy: { policy: "no-referrer" },
-    })(request, response, next);
-  };
+const plainHeaders = helmet({
+  contentSecurityPolicy: false,
+  strictTransportSecurity: false,
+  referrerPolicy: { policy: "no-referrer" },
+});
+
+function pagePolicy(nonce: string) {
+  return helmet.contentSecurityPolicy({
+    useDefaults: false,
+    directives: {
+      defaultSrc: ["'self'"],
+      scriptSrc: ["'self'"],
+      styleSrc: ["'self'", `'nonce-${nonce}'`],
+      styleSrcAttr: ["'unsafe-inline'"],
+      imgSrc: ["'self'", "data:"],
+      objectSrc: ["'none'"],
+      baseUri: ["'none'"],
+      formAction: ["'self'"],
+      frameAncestors: ["'none'"],
+    },
+  });
 }
 
 /** One line a request: never with a query, a header or a body, where a secret may be. */
@@ -108,12 +106,16 @@ function noted({ log }: Context) {
 function serveConsole(app: Express, folder: string): void {
   const page = join(folder, "index.html");
   app.use(express.static(folder, { index: false, maxAge: "1h" }));
-  app.get(/^\/(?!api\/).*/, (request, response) => {
+  app.get(/^\/(?!api\/).*/, (request, response, next) => {
     if (/\.[a-z0-9]+$/i.test(request.path)) throw notFound("file", request.path);
     if (!existsSync(page))
       throw new HttpProblem(503, "no-console", "The console is not built", "Build it with: npm run build");
-    const html = readFileSync(page, "utf8").replaceAll("__CSP_NONCE__", String(response.locals["nonce"]));
-    response.set("Cache-Control", "no-store").type("html").send(html);
+    const nonce = randomBytes(16).toString("base64");
+    pagePolicy(nonce)(request, response, (error?: unknown) => {
+      if (error) return next(error);
+      const html = readFileSync(page, "utf8").replaceAll("__CSP_NONCE__", nonce);
+      response.set("Cache-Control", "no-store").type("html").send(html);
+    });
   });
 }
 

@@ -6,7 +6,7 @@ import {
   workflowJsonSchema,
   type JsonObject,
 } from "@copper-kettle/core";
-import type { Express, Response } from "express";
+import type { Express, Request, Response } from "express";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
@@ -75,8 +75,10 @@ export function serveWorkflows(app: Express, context: Context): void {
   });
 
   serve(app, routes.startRun, async ({ params, query, body, request, response }) => {
-    const row = await find(params.name);
-    if (!body.draft && row.published === null) {
+    const found = await workflows.startable(params.name);
+    if (!found) throw notFound("workflow", params.name);
+    const what = body.draft ? { version: 0, text: found.draft } : found.published;
+    if (!what) {
       throw new HttpProblem(
         409,
         "not-published",
@@ -85,26 +87,30 @@ export function serveWorkflows(app: Express, context: Context): void {
       );
     }
     const wait = waitOf(query.wait);
-    const text = body.draft ? row.draft : ((await publishedText(row)) as string);
-    const key = request.get("Idempotency-Key");
-    if (key !== undefined && (key === "" || key.length > 255))
-      throw new HttpProblem(
-        400,
-        "invalid-request",
-        "The key is not good",
-        "An Idempotency-Key has 1 to 255 characters.",
-      );
     const started = await starts.start({
       workflow: params.name,
-      version: body.draft ? 0 : (row.published as number),
-      text,
+      ...what,
       inputs: body.inputs,
-      key,
+      key: keyOf(request),
     });
     response.set("Location", `/api/runs/${started.row.id}`);
-    if (wait !== undefined && (await replied(context, started.row.id, wait, response))) return answered;
+    if (wait === undefined) return runView(started.row, runner.isActive(started.row.id));
+    if (await replied(context, started.row.id, wait, response)) return answered;
     return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
   });
+}
+
+function keyOf(request: Request): string | undefined {
+  const key = request.get("Idempotency-Key");
+  if (key === "" || (key?.length ?? 0) > 255) {
+    throw new HttpProblem(
+      400,
+      "invalid-request",
+      "The key is not good",
+      "An Idempotency-Key has 1 to 255 characters.",
+    );
+  }
+  return key;
 }
 
 function waitOf(text: string | undefined): number | undefined {

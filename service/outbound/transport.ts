@@ -1,7 +1,9 @@
 import {
+  headerOf,
   joinHeaders,
   RequestRefused,
   TransportFailure,
+  type FailureKind,
   type HttpRequest,
   type HttpResponse,
   type SendOptions,
@@ -27,20 +29,35 @@ export class HttpTransport implements Transport {
     const url = new URL(request.url);
     const port = Number(url.port || (url.protocol === "https:" ? 443 : 80));
     checkLiteral(url.hostname, port, this.options.rule);
-    const sent = { begun: false };
-    const timer = new AbortController();
-    const timeout = setTimeout(() => timer.abort(), options.timeout.connect + options.timeout.answer);
+    const headers = request.headers.flat();
+    if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
+    const exchange = new Exchange(request.url, url.host, this.options.mostAnswer);
+    const timer = setTimeout(() => exchange.cut("timeout"), options.timeout.connect + options.timeout.answer);
     const signal = options.signal as globalThis.AbortSignal;
-    const cut = (): void => timer.abort();
-    signal.addEventListener("abort", cut, { once: true });
+    const stop = (): void => exchange.cut("stop");
+    signal.addEventListener("abort", stop, { once: true });
     try {
-      if (signal.aborted) throw new Error("aborted");
-      return await this.#dispatch(url, port, request, options, sent, timer.signal);
+      if (signal.aborted) exchange.cut("stop");
+      else {
+        this.#agent(port, options.timeout.connect).dispatch(
+          {
+            origin: url.origin,
+            path: url.pathname + url.search,
+            method: request.method as Dispatcher.HttpMethod,
+            headers,
+            body: request.body ?? null,
+            headersTimeout: options.timeout.answer,
+            bodyTimeout: options.timeout.answer,
+          },
+          exchange,
+        );
+      }
+      return await exchange.response;
     } catch (error) {
-      throw failureOf(error, sent.begun, signal.aborted, timer.signal.aborted, options, url);
+      throw failureOf(error, exchange, options, url);
     } finally {
-      clearTimeout(timeout);
-      signal.removeEventListener("abort", cut);
+      clearTimeout(timer);
+      signal.removeEventListener("abort", stop);
     }
   }
 
@@ -48,61 +65,12 @@ export class HttpTransport implements Transport {
     await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
   }
 
-  async #dispatch(
-    url: URL,
-    port: number,
-    request: HttpRequest,
-    options: SendOptions,
-    sent: { begun: boolean },
-    signal: AbortSignal,
-  ): Promise<HttpResponse> {
-    const agent = this.#agent(port, options.timeout.connect);
-    const headers = request.headers.some(([name]) => name.toLowerCase() === "user-agent")
-      ? request.headers
-      : [...request.headers, ["User-Agent", this.options.userAgent] as [string, string]];
-    const response = await agent.compose(noting(sent)).request({
-      origin: url.origin,
-      path: url.pathname + url.search,
-      method: request.method as Dispatcher.HttpMethod,
-      headers: headers.flat(),
-      body: request.body ?? null,
-      headersTimeout: options.timeout.answer,
-      bodyTimeout: options.timeout.answer,
-      signal,
-    });
-    const body = await this.#read(response.body, url);
-    return {
-      status: response.statusCode,
-      headers: joinHeaders(Object.entries(response.headers)),
-      body,
-      url: request.url,
-    };
-  }
-
-  async #read(stream: AsyncIterable<Buffer>, url: URL): Promise<Uint8Array> {
-    const pieces: Buffer[] = [];
-    let size = 0;
-    for await (const piece of stream) {
-      size += piece.length;
-      if (size > this.options.mostAnswer) {
-        throw new RequestRefused(
-          "answer-too-large",
-          `The answer of ${url.host} is larger than ${this.options.mostAnswer} bytes, the most that is read.`,
-        );
-      }
-      pieces.push(piece);
-    }
-    return pieces.length === 1 ? (pieces[0] as Buffer) : Buffer.concat(pieces);
-  }
-
   #agent(port: number, connectTimeout: number): Agent {
     const key = `${port}/${connectTimeout}`;
     let agent = this.#agents.get(key);
     if (!agent) {
-      const connect = buildConnector({
-        timeout: connectTimeout,
-        lookup: guardedLookup(this.options.rule, port) as never,
-      });
+      const lookup = guardedLookup(this.options.rule, port) as never;
+      const connect = buildConnector({ timeout: connectTimeout, lookup });
       agent = new Agent({ connect, connections: 128, pipelining: 1, keepAliveTimeout: 4_000 });
       this.#agents.set(key, agent);
     }
@@ -110,20 +78,81 @@ export class HttpTransport implements Transport {
   }
 }
 
-/** Notes that a request is being handed to a connected socket: from then on its fate may be unknown. */
-function noting(sent: { begun: boolean }): Dispatcher.DispatcherComposeInterceptor {
-  return (dispatch) => (options, handler) =>
-    dispatch(options, {
-      onRequestStart(controller, context) {
-        sent.begun = true;
-        handler.onRequestStart?.(controller, context);
-      },
-      onRequestUpgrade: (...given) => handler.onRequestUpgrade?.(...given),
-      onResponseStart: (...given) => handler.onResponseStart?.(...given),
-      onResponseData: (...given) => handler.onResponseData?.(...given),
-      onResponseEnd: (...given) => handler.onResponseEnd?.(...given),
-      onResponseError: (...given) => handler.onResponseError?.(...given),
+/** One request under way: collects its answer, and knows whether it was handed to a socket. */
+class Exchange implements Dispatcher.DispatchHandler {
+  readonly response: Promise<HttpResponse>;
+  /** Whether the request was being handed to a connected socket: from then on its fate may be unknown. */
+  begun = false;
+  /** Why it was cut off by us. */
+  reason: "timeout" | "stop" | undefined;
+  #resolve!: (response: HttpResponse) => void;
+  #reject!: (error: unknown) => void;
+  #controller: Dispatcher.DispatchController | undefined;
+  #status = 0;
+  #headers: Record<string, string | string[] | undefined> = {};
+  readonly #pieces: Uint8Array[] = [];
+  #size = 0;
+
+  constructor(
+    readonly url: string,
+    readonly host: string,
+    readonly mostAnswer: number,
+  ) {
+    this.response = new Promise((resolve, reject) => {
+      this.#resolve = resolve;
+      this.#reject = reject;
     });
+  }
+
+  cut(reason: "timeout" | "stop"): void {
+    this.reason = reason;
+    const error = new Error(reason);
+    this.#controller?.abort(error);
+    this.#reject(error);
+  }
+
+  onRequestStart(controller: Dispatcher.DispatchController): void {
+    if (this.reason) return controller.abort(new Error(this.reason));
+    this.begun = true;
+    this.#controller = controller;
+  }
+
+  onResponseStart(
+    _controller: unknown,
+    status: number,
+    headers: Record<string, string | string[] | undefined>,
+  ): void {
+    this.#status = status;
+    this.#headers = headers;
+  }
+
+  onResponseData(controller: Dispatcher.DispatchController, piece: Uint8Array): void {
+    this.#size += piece.length;
+    if (this.#size > this.mostAnswer) {
+      const error = new RequestRefused(
+        "answer-too-large",
+        `The answer of ${this.host} is larger than ${this.mostAnswer} bytes, the most that is read.`,
+      );
+      this.#reject(error);
+      controller.abort(error);
+      return;
+    }
+    this.#pieces.push(piece);
+  }
+
+  onResponseEnd(): void {
+    const body = this.#pieces.length === 1 ? (this.#pieces[0] as Uint8Array) : Buffer.concat(this.#pieces);
+    this.#resolve({
+      status: this.#status,
+      headers: joinHeaders(Object.entries(this.#headers)),
+      body,
+      url: this.url,
+    });
+  }
+
+  onResponseError(_controller: unknown, error: Error): void {
+    this.#reject(error);
+  }
 }
 
 const notConnected = new Set([
@@ -135,54 +164,36 @@ const notConnected = new Set([
 ]);
 const notResolved = new Set(["ENOTFOUND", "EAI_AGAIN", "EAI_FAIL"]);
 
-function failureOf(
-  error: unknown,
-  begun: boolean,
-  stopped: boolean,
-  timedOut: boolean,
-  options: SendOptions,
-  url: URL,
-): Error {
-  if (error instanceof RequestRefused) return error;
+function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOptions, url: URL): Error {
   const cause = rootCause(error);
   if (cause instanceof RequestRefused) return cause;
   const code = (cause as NodeJS.ErrnoException).code ?? "";
-  if (stopped) return new TransportFailure("cut", "It was cut off by a stop.", begun, true);
-  if (notResolved.has(code))
-    return new TransportFailure("dns", `The name ${url.hostname} is not known (${code}).`, false);
-  if (code === "UND_ERR_CONNECT_TIMEOUT")
-    return new TransportFailure(
+  const fail = (kind: FailureKind, message: string, sent: boolean): TransportFailure =>
+    new TransportFailure(kind, message, sent);
+  if (reason === "stop") return new TransportFailure("cut", "It was cut off by a stop.", begun, true);
+  if (notResolved.has(code)) return fail("dns", `The name ${url.hostname} is not known (${code}).`, false);
+  if (code === "UND_ERR_CONNECT_TIMEOUT") {
+    return fail(
       "timeout",
       `${url.host} did not take the connection within ${options.timeout.connect} ms.`,
       false,
     );
-  if (notConnected.has(code) && !begun)
-    return new TransportFailure("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
-  if (/^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/.test(code) && !begun) {
-    return new TransportFailure(
-      "tls",
-      `The TLS connection to ${url.host} failed: ${(cause as Error).message}`,
-      false,
-    );
   }
-  if (timedOut || /TIMEOUT/.test(code))
-    return new TransportFailure(
-      "timeout",
-      `${url.host} did not answer within ${options.timeout.answer} ms.`,
-      begun,
-    );
+  if (notConnected.has(code) && !begun)
+    return fail("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
+  if (tlsFault.test(code) && !begun) {
+    return fail("tls", `The TLS connection to ${url.host} failed: ${(cause as Error).message}`, false);
+  }
+  if (reason === "timeout" || /TIMEOUT/.test(code)) {
+    return fail("timeout", `${url.host} did not answer within ${options.timeout.answer} ms.`, begun);
+  }
+  const why = code || (cause as Error).message;
   if (begun)
-    return new TransportFailure(
-      "cut",
-      `The connection to ${url.host} ended before the whole answer came (${code || (cause as Error).message}).`,
-      true,
-    );
-  return new TransportFailure(
-    "connect",
-    `The connection to ${url.host} failed (${code || (cause as Error).message}).`,
-    false,
-  );
+    return fail("cut", `The connection to ${url.host} ended before the whole answer came (${why}).`, true);
+  return fail("connect", `The connection to ${url.host} failed (${why}).`, false);
 }
+
+const tlsFault = /^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/;
 
 function rootCause(error: unknown): unknown {
   let cause = error;

@@ -2,6 +2,7 @@ import {
   advance,
   type Advanced,
   type Clock,
+  type Entry,
   type JsonObject,
   type Ports,
   type Signals,
@@ -13,7 +14,7 @@ import { select } from "../store/database.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { FileStore } from "../store/files.js";
-import type { JournalStore } from "../store/journal.js";
+import type { JournalStore, RunJournal } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { TurnQueue, type Turn } from "./queue.js";
@@ -41,6 +42,13 @@ interface RunnerEvents {
   rested: [run: string, result: Advanced];
 }
 
+/** A run that was just written to the store. */
+export interface Fresh {
+  row: RunRow;
+  entries: Entry[];
+  journal: RunJournal;
+}
+
 interface Active {
   stop: AbortController;
   cut: AbortController;
@@ -60,6 +68,8 @@ export class Runner {
   readonly #queue: TurnQueue;
   /** Sleeping runs that were woken and wait for their turn. */
   readonly #woken = new Set<string>();
+  /** Runs that were just started: what would be read from the store is still at hand. */
+  readonly #fresh = new Map<string, Fresh>();
   #waking: Promise<void> = Promise.resolve();
   #timer: NodeJS.Timeout | undefined;
   #idle: (() => void) | undefined;
@@ -86,9 +96,11 @@ export class Runner {
   /** Puts a run into the queue. */
   async enqueue(
     row: Pick<RunRow, "id" | "workflow" | "text">,
-    options: { first?: boolean } = {},
+    options: { first?: boolean; fresh?: Fresh } = {},
   ): Promise<void> {
     if (this.#pause.signal.aborted) return;
+    // A long queue must not hold its runs in memory.
+    if (options.fresh && this.#fresh.size < mostRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
     this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
   }
@@ -112,6 +124,7 @@ export class Runner {
 
   /** Takes a run that is not active out of all queues. */
   forget(run: string, workflow: string): void {
+    this.#fresh.delete(run);
     this.#woken.delete(run);
     this.#queue.remove(run, workflow);
   }
@@ -192,10 +205,12 @@ export class Runner {
 
   async #advance(run: string, active: Active): Promise<Advanced | undefined> {
     const { journals, workflows, clock } = this.parts;
-    const row = await RunRow.findByPk(run);
-    if (!row || row.endedAt !== null) return undefined;
+    const fresh = this.#fresh.get(run);
+    this.#fresh.delete(run);
+    const row = fresh?.row ?? (await RunRow.findByPk(run));
+    if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
-    const { entries, journal } = await journals.load(run, row.workflow);
+    const { entries, journal } = fresh ?? (await journals.load(run, row.workflow));
     const signals: Signals = {
       stop: active.stop.signal,
       pause: this.#pause.signal,

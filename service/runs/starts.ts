@@ -112,13 +112,15 @@ export class Starts {
       createdAt: now,
     });
     const insert = {
+      key: `new run ${id}`,
       sql: "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, start_key, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
       values: [id, row.workflow, row.version, row.text, id, "queued", row.trigger, row.startKey, now],
     };
     const journal = new RunJournal(this.journals, id, request.workflow, 0, emptySummary());
-    await journal.write(startRows(started, inputs, secretInputs(workflow.inputs)), insert);
+    const rows = startRows(started, inputs, secretInputs(workflow.inputs));
+    await journal.write(rows, insert);
     this.journals.events.emit("state", id, request.workflow, "queued");
-    await this.runner.enqueue(row);
+    await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
     return row;
   }
 

@@ -14,7 +14,7 @@ import { EventEmitter } from "node:events";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
-import type { JournalRecord, Writer } from "./writer.js";
+import type { JournalRecord, KeyedStatement, Writer } from "./writer.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
 const longestInDatabase = 65_536;
@@ -194,7 +194,7 @@ export class RunJournal implements Journal {
     readonly summary: RunSummary,
   ) {}
 
-  async write(rows: JournalRow[], first?: { sql: string; values: unknown[] }): Promise<void> {
+  async write(rows: JournalRow[], first?: KeyedStatement): Promise<void> {
     const seq = this.next;
     this.next += rows.length;
     const was = this.summary.state;
@@ -240,9 +240,10 @@ export class RunJournal implements Journal {
   }
 
   /** Brings the copy in `runs` up to what the entries say, in the same commit. */
-  #copy(): { sql: string; values: unknown[] } {
+  #copy(): KeyedStatement {
     const { state, startedAt, endedAt, wakeAt, calls, problems, error, message, unsure } = this.summary;
     return {
+      key: `run ${this.run}`,
       sql: "UPDATE runs SET state = ?, started_at = ?, ended_at = ?, wake_at = ?, calls = ?, problems = ?, error = ?, message = ?, unsure = ? WHERE id = ?",
       values: [
         state,

@@ -93,18 +93,18 @@ describe("the store", () => {
   it("fails only the write that is at fault, and keeps nothing of it", async () => {
     const good = writer.commit({
       records: [],
-      statements: [{ sql: "INSERT INTO constants VALUES ('a', '1', 0)", values: [] }],
+      statements: [{ key: "k1", sql: "INSERT INTO constants VALUES ('a', '1', 0)", values: [] }],
     });
     const bad = writer.commit({
       records: [],
       statements: [
-        { sql: "INSERT INTO constants VALUES ('b', '1', 0)", values: [] },
-        { sql: "INSERT INTO nowhere VALUES (1)", values: [] },
+        { key: "k2", sql: "INSERT INTO constants VALUES ('b', '1', 0)", values: [] },
+        { key: "n", sql: "INSERT INTO nowhere VALUES (1)", values: [] },
       ],
     });
     const alsoGood = writer.commit({
       records: [],
-      statements: [{ sql: "INSERT INTO constants VALUES ('c', '1', 0)", values: [] }],
+      statements: [{ key: "k3", sql: "INSERT INTO constants VALUES ('c', '1', 0)", values: [] }],
     });
     await expect(bad).rejects.toThrow("nowhere");
     await Promise.all([good, alsoGood]);

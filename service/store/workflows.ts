@@ -19,14 +19,37 @@ export class HasProblems extends Error {
   }
 }
 
+/** The digests of the texts that a start may run. */
+export interface Startable {
+  draft: string;
+  published: { version: number; text: string } | undefined;
+}
+
 /** Workflows: drafts, published versions, and the texts of both. */
 export class WorkflowStore {
   readonly #read = new Map<string, ReadWorkflow>();
+  /** What a start needs of each workflow; taken anew after each change. */
+  readonly #startable = new Map<string, Startable>();
 
   constructor(readonly writer: Writer) {}
 
   find(name: string): Promise<WorkflowRow | null> {
     return WorkflowRow.findByPk(name);
+  }
+
+  /** What a start needs to know of a workflow; undefined where there is none. */
+  async startable(name: string): Promise<Startable | undefined> {
+    const known = this.#startable.get(name);
+    if (known) return known;
+    const row = await this.find(name);
+    if (!row) return undefined;
+    const published = row.published === null ? undefined : await this.version(name, row.published);
+    const found = {
+      draft: row.draft,
+      published: published ? { version: published.version, text: published.text } : undefined,
+    };
+    this.#startable.set(name, found);
+    return found;
   }
 
   all(): Promise<WorkflowRow[]> {
@@ -65,7 +88,7 @@ export class WorkflowStore {
     const { workflow, problems } = readWorkflow(text);
     const errors = problems.filter((problem) => problem.severity === "error").length;
     const digest = sha256Hex(text);
-    return this.writer.write(async (transaction) => {
+    return this.#changing(name, async (transaction) => {
       await keepText(digest, text, transaction);
       const now = Date.now();
       const known = await WorkflowRow.findByPk(name, { transaction });
@@ -93,7 +116,7 @@ export class WorkflowStore {
     const row = await this.find(name);
     if (!row) return null;
     await this.ready(name, row.draft);
-    return this.writer.write(async (transaction) => {
+    return this.#changing(name, async (transaction) => {
       const current =
         row.published === null
           ? null
@@ -110,9 +133,18 @@ export class WorkflowStore {
     });
   }
 
+  async #changing<T>(name: string, work: (transaction: Transaction) => Promise<T>): Promise<T> {
+    try {
+      return await this.writer.write(work);
+    } finally {
+      this.#startable.delete(name);
+    }
+  }
+
   /** Removes a workflow. Its versions are kept, since runs name them. */
   async remove(name: string): Promise<boolean> {
-    return this.writer.write(
+    return this.#changing(
+      name,
       async (transaction) => (await WorkflowRow.destroy({ where: { name }, transaction })) > 0,
     );
   }

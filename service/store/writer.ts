@@ -17,7 +17,14 @@ export interface JournalRecord {
 /** What becomes durable together, in the hot path. */
 export interface Batch {
   records: JournalRecord[];
-  statements: { sql: string; values: unknown[] }[];
+  statements: KeyedStatement[];
+}
+
+/** One statement of a batch. Of several with one key in the same commit only the last counts; their order is free. */
+export interface KeyedStatement {
+  key: string;
+  sql: string;
+  values: unknown[];
 }
 
 interface Waiting extends Batch {
@@ -37,7 +44,7 @@ export class Writer {
   #waiting: Waiting[] = [];
   #tasks: (() => Promise<void>)[] = [];
   #working: Promise<void> | undefined;
-  readonly #inserts = new Map<number, Statement>();
+  readonly #prepared = new Map<string, Promise<Statement>>();
   #closed = false;
 
   constructor(readonly store: Store) {}
@@ -72,9 +79,11 @@ export class Writer {
   async close(): Promise<void> {
     while (this.#working) await this.#working;
     this.#closed = true;
-    for (const statement of this.#inserts.values())
+    for (const prepared of this.#prepared.values()) {
+      const statement = await prepared;
       await new Promise<void>((resolve) => statement.finalize(() => resolve()));
-    this.#inserts.clear();
+    }
+    this.#prepared.clear();
   }
 
   #wake(): void {
@@ -110,33 +119,27 @@ export class Writer {
 
   async #transaction(batches: Batch[]): Promise<void> {
     const records = merged(batches.flatMap((batch) => batch.records));
-    const statements = batches.flatMap((batch) => batch.statements);
-    if (statements.length === 0 && records.length <= mostRows) {
+    const statements = new Map(
+      batches.flatMap((batch) => batch.statements).map((statement) => [statement.key, statement]),
+    );
+    if (statements.size === 0 && records.length <= mostRows) {
       if (records.length > 0) await this.#insert(records);
       return; // a single statement is a transaction of its own
     }
-    const { connection } = this.store;
-    await execute(connection, "BEGIN IMMEDIATE");
+    await this.#run("BEGIN IMMEDIATE", []);
     try {
+      const running = [...statements.values()].map(({ sql, values }) => this.#run(sql, values));
       for (let at = 0; at < records.length; at += mostRows)
-        await this.#insert(records.slice(at, at + mostRows));
-      for (const { sql, values } of statements) await execute(connection, sql, values);
-      await execute(connection, "COMMIT");
+        running.push(this.#insert(records.slice(at, at + mostRows)));
+      await allOf(running);
+      await this.#run("COMMIT", []);
     } catch (error) {
-      await execute(connection, "ROLLBACK").catch(() => undefined);
+      await this.#run("ROLLBACK", []).catch(() => undefined);
       throw error;
     }
   }
 
   #insert(records: JournalRecord[]): Promise<void> {
-    let statement = this.#inserts.get(records.length);
-    if (!statement) {
-      const row = `(${Array.from({ length: columns }, () => "?").join(",")})`;
-      statement = this.store.connection.prepare(
-        `INSERT INTO journal (run, seq, count, at, entries, sealed, entries_blob, sealed_blob) VALUES ${records.map(() => row).join(",")}`,
-      );
-      this.#inserts.set(records.length, statement);
-    }
     const values = records.flatMap((record) => [
       record.run,
       record.seq,
@@ -147,10 +150,42 @@ export class Writer {
       record.entriesBlob,
       record.sealedBlob,
     ]);
+    return this.#run(insertOf(records.length), values);
+  }
+
+  /** Runs a statement, prepared once for its text. */
+  async #run(sql: string, values: unknown[]): Promise<void> {
+    let prepared = this.#prepared.get(sql);
+    if (!prepared) this.#prepared.set(sql, (prepared = this.#prepare(sql)));
+    const statement = await prepared;
     return new Promise((resolve, reject) =>
       statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())),
     );
   }
+
+  #prepare(sql: string): Promise<Statement> {
+    return new Promise((resolve, reject) => {
+      const statement: Statement = this.store.connection.prepare(sql, (error: Error | null) => {
+        if (!error) return resolve(statement);
+        this.#prepared.delete(sql);
+        reject(error);
+      });
+    });
+  }
+}
+
+/** Waits for all of them, whatever becomes of each; then throws what the first threw. */
+async function allOf(running: Promise<void>[]): Promise<void> {
+  const results = await Promise.allSettled(running);
+  for (const result of results) if (result.status === "rejected") throw result.reason;
+}
+
+const inserts: string[] = [];
+
+function insertOf(rows: number): string {
+  const row = `(${Array.from({ length: columns }, () => "?").join(",")})`;
+  return (inserts[rows] ??=
+    `INSERT INTO journal (run, seq, count, at, entries, sealed, entries_blob, sealed_blob) VALUES ${Array.from({ length: rows }, () => row).join(",")}`);
 }
 
 /** Open rows of one run that follow each other become one row. */

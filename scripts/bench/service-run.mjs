@@ -1,0 +1,67 @@
+import { spawn } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { Agent, request } from "undici";
+import { root } from "../lib/prepare.mjs";
+
+/** Starts a service on a data folder of its own; `call` speaks to its API. */
+export async function startService(folder, base) {
+  const env = {
+    ...process.env,
+    COPPER_KETTLE_DATA: folder,
+    COPPER_KETTLE_PORT: "0",
+    COPPER_KETTLE_LOG: "error",
+    COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1",
+  };
+  const child = spawn(process.execPath, [join(root, "service/dist/main.js")], {
+    env,
+    stdio: ["ignore", "inherit", "inherit"],
+  });
+  const note = join(folder, "service.json");
+  let url = "";
+  for (let tries = 0; tries < 400 && !url; tries++) {
+    try {
+      const noted = JSON.parse(readFileSync(note, "utf8"));
+      if (noted.pid === child.pid && (await fetch(`${noted.url}/readyz`)).ok) url = noted.url;
+    } catch {
+      // not there yet
+    }
+    await new Promise((resolve) => setTimeout(resolve, 25));
+  }
+  const token = readFileSync(join(folder, "token"), "utf8").trim();
+  // The fastest client at hand, so that the service is measured and not what calls it.
+  const dispatcher = new Agent({ connections: 64 });
+  const headers = { Authorization: `Bearer ${token}`, "Content-Type": "application/json" };
+  const call = async (method, path, body) => {
+    const response = await request(url + path, {
+      dispatcher,
+      method,
+      headers,
+      body: body && JSON.stringify(body),
+    });
+    if (response.statusCode >= 300)
+      throw new Error(`${method} ${path}: ${response.statusCode} ${await response.body.text()}`);
+    return response.body.json();
+  };
+  await call("PUT", "/api/constants/base", { value: base });
+  return {
+    call,
+    child,
+    stop: () => new Promise((resolve) => child.once("exit", resolve) && child.kill("SIGTERM")),
+  };
+}
+
+/** A workflow of some GET steps, one after the other. */
+export function readingWorkflow(name, steps, atOnce) {
+  const lines = Array.from(
+    { length: steps },
+    (_, index) =>
+      `  - { step: s${index}, request: "GET \${constants.base}/guests", query: { email: odd@huts.example } }`,
+  );
+  return `copper-kettle: 1\nname: ${name}\nlimits: { at-once: ${atOnce} }\nsteps:\n${lines.join("\n")}\n`;
+}
+
+export async function publish(call, name, text) {
+  await call("PUT", `/api/workflows/${name}`, { text });
+  await call("POST", `/api/workflows/${name}/publish`);
+}
