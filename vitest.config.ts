@@ -6,7 +6,9 @@ const source = (folder: string): string => fileURLToPath(new URL(`./${folder}/in
 export default defineConfig({
   resolve: {
     // Tests read the sources; the processes that they start are the built ones.
-    alias: Object.fromEntries(["core", "contract", "service", "standins"].map((name) => [`@copper-kettle/${name}`, source(name)])),
+    alias: Object.fromEntries(
+      ["core", "contract", "service", "standins"].map((name) => [`@copper-kettle/${name}`, source(name)]),
+    ),
   },
   test: {
     include: ["{core,contract,service,cli,console,standins}/**/*.test.ts", "acceptance/**/*.test.ts"],

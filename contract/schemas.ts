@@ -68,11 +68,9 @@ export const run = z
     problems: z.number(),
     error: runError.nullable(),
     message: z.string().nullable(),
-    unsure: z
-      .array(z.object({ path: z.string(), reason: z.string(), attempt: z.number() }))
-      .meta({
-        description: "Steps whose call may or may not have arrived, and of which nobody has decided.",
-      }),
+    unsure: z.array(z.object({ path: z.string(), reason: z.string(), attempt: z.number() })).meta({
+      description: "Steps whose call may or may not have arrived, and of which nobody has decided.",
+    }),
   })
   .meta({ id: "Run" });
 export type Run = z.output<typeof run>;
@@ -132,12 +130,10 @@ export type WorkflowDetail = z.output<typeof workflowDetail>;
 export type WorkflowSummary = z.output<typeof workflowSummary>;
 
 const place = z.enum(["header", "query", "cookie"]);
-const hosts = z
-  .array(z.string().min(1))
-  .meta({
-    description:
-      "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any.",
-  });
+const hosts = z.array(z.string().min(1)).meta({
+  description:
+    "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any.",
+});
 
 export const credentialInput = z
   .discriminatedUnion("kind", [

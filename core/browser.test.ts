@@ -5,6 +5,7 @@ import { fileURLToPath } from "node:url";
 import { chromium } from "playwright-core";
 import { build } from "vite";
 import { expect, it } from "vitest";
+import type * as Core from "./index.js";
 
 it("runs in a browser: a bundle checks a file and evaluates an expression there", async () => {
   const outDir = await mkdtemp(join(tmpdir(), "ckettle-core-"));
@@ -33,7 +34,7 @@ it("runs in a browser: a bundle checks a file and evaluates an expression there"
     const page = await browser.newPage();
     await page.addScriptTag({ content: bundle });
     const result = await page.evaluate(() => {
-      const core = (globalThis as unknown as { core: typeof import("./index.js") }).core;
+      const core = (globalThis as unknown as { core: typeof Core }).core;
       const { problems } = core.readWorkflow("copper-kettle: 1\nname: a\nsteps:\n  - { step: a, nte: x }\n");
       const expression = core.compile('hex(hmacSha256("k", text))');
       return {

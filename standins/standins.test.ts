@@ -31,17 +31,11 @@ function documentOf(name: string) {
     );
     if (!template) return [`no path ${path}`];
     const pointer = ["paths", template, method.toLowerCase(), "responses", String(status)];
-    let response = (document.paths[template]?.[method.toLowerCase()]?.responses ?? {})[String(status)] as
+    const response = (document.paths[template]?.[method.toLowerCase()]?.responses ?? {})[String(status)] as
       { $ref?: string } | undefined;
     if (!response) return [`${method} ${template} does not describe ${status}`];
-    let at = `/${pointer.map((part) => part.replaceAll("~", "~0").replaceAll("/", "~1")).join("/")}`;
-    if (response.$ref) {
-      at = response.$ref.slice(1);
-      response = at
-        .split("/")
-        .slice(1)
-        .reduce<unknown>((value, key) => (value as Record<string, unknown>)[key], document) as object;
-    }
+    const escaped = pointer.map((part) => part.replaceAll("~", "~0").replaceAll("/", "~1"));
+    const at = response.$ref?.slice(1) ?? `/${escaped.join("/")}`;
     const validate = ajv.compile({ $ref: `doc#${at}/content/application~1json/schema` });
     return validate(body)
       ? []

@@ -155,7 +155,7 @@ steps:
   });
 
   it("is asked about again when it was sent again and cut again", async () => {
-    const it = new World(file, () => "cut");
+    const it: World = new World(file, () => "cut");
     await it.run();
     decide(it, "again");
     expect((await it.run()).state).toBe("unsure");
@@ -166,7 +166,7 @@ steps:
 
   it("is sent again on its own when it only reads or may be repeated", async () => {
     for (const method of ["GET", "PUT", "DELETE"]) {
-      const it = new World(file.replace("POST", method), (_, times) =>
+      const it: World = new World(file.replace("POST", method), (_, times) =>
         times === 0 ? "cut" : { status: 200, body: { id: "g1" } },
       );
       expect((await it.runToEnd()).state).toBe("succeeded");
@@ -175,7 +175,7 @@ steps:
   });
 
   it("is sent again when the connection was refused, since then nothing was sent", async () => {
-    const it = new World(file, () =>
+    const it: World = new World(file, () =>
       it.time < Date.UTC(2027, 2, 1, 5, 0, 2) ? "refused" : { status: 201, body: { id: "g1" } },
     );
     expect((await it.runToEnd()).state).toBe("succeeded");
@@ -200,7 +200,7 @@ steps:
 
   it("collect in the order of the list, whatever the order of the answers", async () => {
     for (const more of ["", "at-once: 7"]) {
-      const it = new World(file(more), (request) => ({
+      const it: World = new World(file(more), (request) => ({
         status: 200,
         body: Number(request.url.split("/").at(-1)),
       }));
@@ -212,7 +212,7 @@ steps:
   });
 
   it("let an item that waits long give its place to the next, and return first", async () => {
-    const it = new World(`
+    const it: World = new World(`
 copper-kettle: 1
 name: loop
 steps:
@@ -233,7 +233,7 @@ steps:
   });
 
   it("fail with the item that failed, and begin no new ones", async () => {
-    const it = new World(file(""), (request) => ({
+    const it: World = new World(file(""), (request) => ({
       status: request.url.endsWith("/3") ? 404 : 200,
       body: 1,
     }));
@@ -242,7 +242,7 @@ steps:
   });
 
   it("say what is no list", async () => {
-    const it = new World(
+    const it: World = new World(
       file("")
         .replace("lists.range(20)", "inputs.none")
         .replace("name: loop", "name: loop\ninputs: { type: object }"),
@@ -257,7 +257,7 @@ describe("secrets", () => {
   it("never show in the open form: those of a credential, those echoed, those in answers, those made from them", async () => {
     const secret = "bt-5f0e8c1d77";
     const token = "tok/+9a8b7c6d5e4f";
-    const it = new World(
+    const it: World = new World(
       `
 copper-kettle: 1
 name: secrets
@@ -322,7 +322,7 @@ describe("stopping", () => {
   });
 
   it("by a stop step ends with its state and message", async () => {
-    const it = new World(`
+    const it: World = new World(`
 copper-kettle: 1
 name: end
 steps:

@@ -7,7 +7,7 @@ import { journalFormat, type Entry } from "./entries.js";
 import { CredentialMissing, type JournalRow, type Ports } from "./ports.js";
 import type { Credential } from "../credentials/credential.js";
 
-export type Answer = { status: number; body?: Json; headers?: Record<string, string> } | "cut" | "refused";
+export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
 
 /** What makes an answer: the request, and how often this method and URL was asked for before. */
 export type Responder = (request: HttpRequest, times: number) => Answer;

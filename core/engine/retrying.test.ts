@@ -10,7 +10,7 @@ steps:
 `;
 
   it("climbs a ladder of waits, and sleeps in the store for the long ones", async () => {
-    const it = new World(file("{ waits: [5s, 20s, 1m, 10m], when: status == 404 }"), (_, times) => ({
+    const it: World = new World(file("{ waits: [5s, 20s, 1m, 10m], when: status == 404 }"), (_, times) => ({
       status: times < 4 ? 404 : 200,
       body: {},
     }));
@@ -28,7 +28,7 @@ steps:
   });
 
   it("obeys Retry-After in seconds and as an HTTP date, over its own waits", async () => {
-    const it = new World(file("{ times: 2, wait: 1s, jitter: 0 }"), (_, times) => {
+    const it: World = new World(file("{ times: 2, wait: 1s, jitter: 0 }"), (_, times) => {
       if (times === 0) return { status: 429, headers: { "retry-after": "7" } };
       if (times === 1)
         return { status: 503, headers: { "retry-after": new Date(it.time + 9_010).toUTCString() } };
@@ -41,7 +41,7 @@ steps:
   });
 
   it("fails with told-to-wait when the answer asks for more than the plan allows", async () => {
-    const it = new World(file("{ times: 3, most: 1m }"), () => ({
+    const it: World = new World(file("{ times: 3, most: 1m }"), () => ({
       status: 429,
       headers: { "retry-after": "3600" },
     }));
@@ -54,7 +54,7 @@ steps:
 
   it("repeats a writing call only when the answer proves that it was not taken", async () => {
     const posts = async (status: number, headers: Record<string, string> = {}) => {
-      const it = new World(file("", "POST"), () => ({ status, headers }));
+      const it: World = new World(file("", "POST"), () => ({ status, headers }));
       expect((await it.runToEnd()).state).toBe("failed");
       return it.sent.length;
     };
@@ -65,7 +65,7 @@ steps:
   });
 
   it("ends a step whose success expression fails, keeps the answer and does not try again", async () => {
-    const it = new World(
+    const it: World = new World(
       `
 copper-kettle: 1
 name: one

@@ -27,7 +27,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("query parser", "simple");
-  app.use(plainHeaders);
+  app.use(/^\/(?!api\/)/, plainHeaders);
   app.get("/healthz", (_request, response) => void response.json({ ok: true }));
   app.get(
     "/readyz",
@@ -37,7 +37,9 @@ export function createApp(context: Context, options: AppOptions): Express {
   app.use(requireHost(options.hosts));
   app.use(noted(context));
   app.use("/api", (_request, response, next) => {
-    response.set("Cache-Control", "no-store");
+    response.setHeader("Cache-Control", "no-store");
+    response.setHeader("X-Content-Type-Options", "nosniff");
+    response.setHeader("Referrer-Policy", "no-referrer");
     next();
   });
   app.use(express.text({ type: () => true, limit: "10mb" }));

@@ -22,13 +22,18 @@ export interface TransportOptions {
 /** Sends requests over HTTP/1.1 with undici: addresses are guarded, answers are limited, nothing is followed or repeated. */
 export class HttpTransport implements Transport {
   readonly #agents = new Map<string, Agent>();
+  /** Hosts whose literal address was looked at before; the rule never changes. */
+  readonly #passed = new Set<string>();
 
   constructor(readonly options: TransportOptions) {}
 
   async send(request: HttpRequest, options: SendOptions): Promise<HttpResponse> {
     const url = new URL(request.url);
     const port = Number(url.port || (url.protocol === "https:" ? 443 : 80));
-    checkLiteral(url.hostname, port, this.options.rule);
+    if (!this.#passed.has(url.host)) {
+      checkLiteral(url.hostname, port, this.options.rule);
+      if (this.#passed.size < 1_000) this.#passed.add(url.host);
+    }
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
     const exchange = new Exchange(request.url, url.host, this.options.mostAnswer);

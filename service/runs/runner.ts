@@ -49,8 +49,11 @@ export interface Fresh {
   journal: RunJournal;
 }
 
+/** How an active run is told to end or to rest. */
 interface Active {
   stop: AbortController;
+  /** Aborted with `stop`, and when the service goes down. */
+  rouse: AbortController;
   cut: AbortController;
 }
 
@@ -64,7 +67,6 @@ export class Runner {
   readonly events = new EventEmitter<RunnerEvents>();
   readonly #active = new Map<string, Active>();
   readonly #pause = new AbortController();
-  readonly #cutAll = new AbortController();
   readonly #queue: TurnQueue;
   /** Sleeping runs that were woken and wait for their turn. */
   readonly #woken = new Set<string>();
@@ -118,6 +120,7 @@ export class Runner {
     const active = this.#active.get(run);
     if (!active) return false;
     active.stop.abort();
+    active.rouse.abort();
     if (now) active.cut.abort();
     return true;
   }
@@ -133,9 +136,12 @@ export class Runner {
   async close(graceMillis: number): Promise<void> {
     clearTimeout(this.#timer);
     this.#pause.abort();
+    for (const active of this.#active.values()) active.rouse.abort();
     await this.#waking;
     if (this.#active.size === 0) return;
-    const grace = setTimeout(() => this.#cutAll.abort(), graceMillis);
+    const grace = setTimeout(() => {
+      for (const active of this.#active.values()) active.cut.abort();
+    }, graceMillis);
     await new Promise<void>((resolve) => {
       this.#idle = resolve;
       if (this.#active.size === 0) resolve();
@@ -184,7 +190,11 @@ export class Runner {
     const { run, workflow } = turn;
     if (this.#active.has(run) || this.#pause.signal.aborted)
       return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
-    const active: Active = { stop: new AbortController(), cut: new AbortController() };
+    const active: Active = {
+      stop: new AbortController(),
+      rouse: new AbortController(),
+      cut: new AbortController(),
+    };
     this.#active.set(run, active);
     this.#woken.delete(run);
     let result: Advanced | undefined;
@@ -214,8 +224,8 @@ export class Runner {
     const signals: Signals = {
       stop: active.stop.signal,
       pause: this.#pause.signal,
-      rouse: AbortSignal.any([active.stop.signal, this.#pause.signal]),
-      cut: AbortSignal.any([active.cut.signal, this.#cutAll.signal]),
+      rouse: active.rouse.signal,
+      cut: active.cut.signal,
     };
     const ports: Ports = {
       clock,

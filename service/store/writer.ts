@@ -34,7 +34,6 @@ interface Waiting extends Batch {
 
 /** Rows in one INSERT; a statement is prepared once for each number of rows up to this. */
 const mostRows = 64;
-const columns = 8;
 
 /**
  * The one writer. Everything that writes goes through its queue on its connection. The hot path is a group commit
@@ -140,17 +139,10 @@ export class Writer {
   }
 
   #insert(records: JournalRecord[]): Promise<void> {
-    const values = records.flatMap((record) => [
-      record.run,
-      record.seq,
-      record.count,
-      record.at,
-      record.entries,
-      record.sealed,
-      record.entriesBlob,
-      record.sealedBlob,
-    ]);
-    return this.#run(insertOf(records.length), values);
+    const form = records.some((record) => record.sealed || record.entriesBlob || record.sealedBlob)
+      ? full
+      : plain;
+    return this.#run(insertOf(form, records.length), records.flatMap(form.values));
   }
 
   /** Runs a statement, prepared once for its text. */
@@ -180,12 +172,28 @@ async function allOf(running: Promise<void>[]): Promise<void> {
   for (const result of results) if (result.status === "rejected") throw result.reason;
 }
 
-const inserts: string[] = [];
+/** A form of the INSERT: most rows have nothing sealed and nothing put aside, and binding nulls costs time. */
+interface InsertForm {
+  columns: string;
+  values: (record: JournalRecord) => unknown[];
+  texts: string[];
+}
 
-function insertOf(rows: number): string {
-  const row = `(${Array.from({ length: columns }, () => "?").join(",")})`;
-  return (inserts[rows] ??=
-    `INSERT INTO journal (run, seq, count, at, entries, sealed, entries_blob, sealed_blob) VALUES ${Array.from({ length: rows }, () => row).join(",")}`);
+const plain: InsertForm = {
+  columns: "run, seq, count, at, entries",
+  values: (record) => [record.run, record.seq, record.count, record.at, record.entries],
+  texts: [],
+};
+const full: InsertForm = {
+  columns: "run, seq, count, at, entries, sealed, entries_blob, sealed_blob",
+  values: (record) => [...plain.values(record), record.sealed, record.entriesBlob, record.sealedBlob],
+  texts: [],
+};
+
+function insertOf(form: InsertForm, rows: number): string {
+  const row = `(${form.columns.replace(/\w+/g, "?")})`;
+  return (form.texts[rows] ??=
+    `INSERT INTO journal (${form.columns}) VALUES ${Array.from({ length: rows }, () => row).join(",")}`);
 }
 
 /** Open rows of one run that follow each other become one row. */

@@ -67,7 +67,7 @@ async function decide(path: string, decision: Decision): Promise<void> {
       rows="2"
       auto-grow
       class="mono"
-      placeholder="{ &quot;status&quot;: 201, &quot;body&quot;: { &quot;id&quot;: &quot;g-9&quot; } }"
+      placeholder='{ "status": 201, "body": { "id": "g-9" } }'
     />
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
   </v-card>

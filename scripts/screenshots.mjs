@@ -1,0 +1,184 @@
+import { execFileSync, spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+import { build, installChromium, installPackages, root, say } from "./lib/prepare.mjs";
+import { terminalPage } from "./lib/terminal.mjs";
+
+// npm run screenshots: starts the demo on a data folder of its own, and makes every picture of docs/screenshots anew.
+await installPackages();
+await installChromium();
+await build();
+
+const out = join(root, "docs/screenshots");
+rmSync(out, { recursive: true, force: true });
+mkdirSync(out, { recursive: true });
+const folder = mkdtempSync(join(tmpdir(), "ckettle-shots-"));
+const cli = join(root, "cli/bin/ckettle.mjs");
+const demo = spawn(process.execPath, [cli, "--data", folder, "demo", "--port", "0"], {
+  stdio: ["ignore", "ignore", "pipe"],
+});
+let said = "";
+demo.stderr.on("data", (piece) => (said += piece));
+const until = async (holds, what) => {
+  for (let tries = 0; tries < 600; tries++) {
+    if (await holds()) return;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  throw new Error(`It is still not so that ${what}.\n${said}`);
+};
+const ckettle = (args, { fails = false } = {}) => {
+  try {
+    return execFileSync(process.execPath, [cli, "--data", folder, ...args], {
+      encoding: "utf8",
+      env: { ...process.env, FORCE_COLOR: "1" },
+      stdio: ["ignore", "pipe", "pipe"],
+    });
+  } catch (error) {
+    if (!fails) throw error;
+    return `${error.stdout}${error.stderr}`;
+  }
+};
+const json = (args) => JSON.parse(ckettle(["--json", ...args]));
+
+try {
+  await until(() => said.includes("Open the console"), "the demo runs");
+  const constants = json(["constant", "list"]);
+  await until(() => json(["run", "list"]).every((run) => run.endedAt), "the first runs have ended");
+  // A few more runs, so that the pages have something to show: one fails, one is unsure, one sleeps.
+  for (const email of ["odd@huts.example", "sanna@huts.example"])
+    ckettle(["start", "greet-guest", "-i", `email=${email}`, "--wait"]);
+  const fault = async (fault) =>
+    fetch(`${constants.stays}/_control/faults`, {
+      method: "PUT",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({ faults: [fault] }),
+    });
+  await fault({
+    path: "/guests",
+    times: 1,
+    status: 403,
+    body: { error: "forbidden", message: "The office is closed on Sundays." },
+  });
+  ckettle(["start", "greet-guest", "-i", "email=tobias@alpha.example", "--wait"], { fails: true });
+  await fault({ method: "POST", times: 1, drop: "after" });
+  ckettle(["start", "greet-guest", "-i", "email=ines@alpha.example", "-i", "hut=juniper", "--wait"], {
+    fails: true,
+  });
+  const nap = join(folder, "nap.yaml");
+  writeFileSync(
+    nap,
+    "copper-kettle: 1\nname: evening-round\ntitle: Evening round\ntriggers: { office: { by-hand: {} } }\nsteps:\n  - { step: later, title: Wait until the evening, wait: { for: 6h } }\n  - { step: done, note: done }\n",
+  );
+  ckettle(["workflow", "push", nap, "--publish"]);
+  ckettle(["start", "evening-round"]);
+  const bad = join(folder, "greet.yaml");
+  writeFileSync(
+    bad,
+    ckettle(["workflow", "pull", "greet-guest"])
+      .replace("request: GET", "reqest: GET")
+      .replace("inputs.email.split", "inputs.emial.split")
+      .replace("wait: 1s", "wait: 1 second"),
+  );
+
+  const browser = await chromium.launch({
+    executablePath: "/usr/bin/chromium",
+    args: [
+      "--no-sandbox",
+      "--disable-gpu",
+      "--disable-quic",
+      "--no-first-run",
+      "--disable-background-networking",
+      "--disable-component-update",
+      "--disable-sync",
+    ],
+  });
+  const runOf = (workflow, state) => json(["run", "list", "--workflow", workflow, "--state", state])[0].id;
+  const shoot = async (page, name) => {
+    await page.waitForTimeout(900);
+    await page.screenshot({ path: join(out, `${name}.png`) });
+    say(`  ${name}.png`);
+  };
+  const open = async (options) => {
+    const page = await (
+      await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options })
+    ).newPage();
+    const link = ckettle(["status", "--link"]).trim();
+    await page.goto(link);
+    await page.getByText("Runs over the last day").waitFor();
+    return { page, go: (path) => page.goto(new URL(path, link).href) };
+  };
+  const light = await open({ colorScheme: "light" });
+  await shoot(light.page, "home");
+  await light.go("/workflows");
+  await shoot(light.page, "workflows");
+  await light.go("/workflows/greet-guest");
+  await shoot(light.page, "workflow");
+  await light.page.getByRole("tab", { name: "Start" }).click();
+  await light.page.getByLabel("Guest e-mail").fill("marit@alpha.example");
+  await shoot(light.page, "start");
+  await light.go("/runs");
+  await shoot(light.page, "runs");
+  const round = runOf("hut-round", "succeeded");
+  const throttled = json(["run", "show", round]).entries.find((entry) => entry.wait !== undefined).path;
+  const show = async ({ page, go }, name) => {
+    await go(`/runs/${round}`);
+    await page.getByLabel(`Item ${/\[(\d+)\]/.exec(throttled)[1]}: succeeded`).click();
+    await page
+      .locator(".step")
+      .filter({ hasText: /^post$/ })
+      .click();
+    await shoot(page, name);
+  };
+  await show(light, "run");
+  await light.go(`/runs/${runOf("greet-guest", "unsure")}`);
+  await shoot(light.page, "unsure");
+  await show(await open({ colorScheme: "dark" }), "run-dark");
+  const narrow = await open({ colorScheme: "light", viewport: { width: 390, height: 800 } });
+  await narrow.go(`/runs/${runOf("greet-guest", "failed")}`);
+  await shoot(narrow.page, "narrow");
+
+  const terminal = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  const type = async (name, commands) => {
+    const lines = commands.map(([typed, args, options]) => ({
+      typed,
+      printed: ckettle(args, options).replaceAll(folder, ".demo"),
+    }));
+    await terminal.setContent(terminalPage(lines));
+    await terminal.screenshot({ path: join(out, `${name}.png`) });
+    say(`  ${name}.png`);
+  };
+  await type("cli-check", [
+    ["ckettle check greet.yaml", ["check", bad], { fails: true }],
+    ["ckettle workflow show greet-guest", ["workflow", "show", "greet-guest"]],
+  ]);
+  await type("cli-lists", [
+    ["ckettle workflow list", ["workflow", "list"]],
+    ["ckettle run list", ["run", "list"]],
+    ["ckettle credential list", ["credential", "list"]],
+    ["ckettle status", ["status"]],
+  ]);
+  await type("cli-run-show", [
+    ["ckettle run show " + runOf("greet-guest", "unsure"), ["run", "show", runOf("greet-guest", "unsure")]],
+  ]);
+  await type("cli-start", [
+    [
+      "ckettle start greet-guest -i email=odd@huts.example -i hut=eyrie --wait",
+      ["start", "greet-guest", "-i", "email=odd@huts.example", "-i", "hut=eyrie", "--wait"],
+    ],
+    [
+      "ckettle start greet-guest -i email=odd -i hut=corry",
+      ["start", "greet-guest", "-i", "email=odd", "-i", "hut=corry"],
+      { fails: true },
+    ],
+    ["ckettle run greet-guest", ["run", "greet-guest"], { fails: true }],
+    ["ckettle --help", ["--help"]],
+  ]);
+  await browser.close();
+  say(`${readdirSync(out).length} pictures in docs/screenshots`);
+} finally {
+  demo.kill("SIGTERM");
+  await new Promise((resolve) => demo.once("exit", resolve));
+  rmSync(folder, { recursive: true, force: true });
+}
