@@ -105,7 +105,6 @@ export const routes = {
     summary: "The JSON Schema of the workflow file",
     output: jsonObject,
     status: 200,
-    access: "open",
   }),
   listWorkflows: route({
     method: "GET",

@@ -2,8 +2,16 @@ import { boards } from "./boards.js";
 import { startStandIn } from "./stand-in.js";
 import { stays } from "./stays.js";
 
-/** Starts all stand-ins and prints their addresses as one line of JSON: { "stays": "http://…", … }. */
-const started = await Promise.all([startStandIn(stays()), startStandIn(boards())]);
+/**
+ * Starts all stand-ins and prints their addresses as one line of JSON: { "stays": "http://…", … }. An argument such as
+ * `stays=4101` asks for a port; where it is taken, any other will do.
+ */
+const wanted = new Map(process.argv.slice(2).map((text) => text.split("=") as [string, string]));
+const started = await Promise.all(
+  [stays(), boards()].map((definition) =>
+    startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() => startStandIn(definition)),
+  ),
+);
 process.stdout.write(`${JSON.stringify(Object.fromEntries(started.map(({ name, url }) => [name, url])))}\n`);
 
 const close = (): void => void Promise.all(started.map((one) => one.close())).then(() => process.exit(0));

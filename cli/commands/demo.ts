@@ -2,7 +2,8 @@ import { routes, type Client } from "@copper-kettle/contract";
 import { parseJson, type JsonObject } from "@copper-kettle/core";
 import { spawn, type ChildProcess } from "node:child_process";
 import type { Command } from "commander";
-import { readFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say } from "../output.js";
 import { ended, greeting, installed, passSignals, startService, untilReady } from "./serve.js";
@@ -25,40 +26,52 @@ export function addDemo(program: Command): void {
     .action(async (options: { port: string; logLevel: string }, command: Command) => {
       const globals = { ...globalsOf(command) };
       globals.data ??= installed(".demo");
+      mkdirSync(globals.data, { recursive: true });
       say("Starting the stand-ins for the outside services …");
-      const { child: standIns, addresses } = await startStandIns();
-      say("Starting the service …");
-      const service = startService(globals, {
-        ...options,
-        allowAddress: Object.values(addresses).map((url) => new URL(url).host),
-      });
+      const { child: standIns, addresses } = await startStandIns(join(globals.data, "stand-ins.json"));
+      const allowAddress = Object.values(addresses).map((url) => new URL(url).host);
+      let stopping = false;
+      for (const signal of ["SIGINT", "SIGTERM"] as const) process.on(signal, () => (stopping = true));
       try {
-        await untilReady(globals, service);
-        await load(clientOf({ ...globals, url: undefined }), addresses);
-        for (const [name, url] of Object.entries(addresses)) say(`  ${name.padEnd(8)} ${url}`);
-        say(await greeting(globals));
-        say("Stop with Ctrl+C. What the demo keeps lies in " + globals.data);
-        throw new Exit(await ended(service));
+        for (let first = true; ; first = false) {
+          say("Starting the service …");
+          const service = startService(globals, { ...options, allowAddress });
+          await untilReady(globals, service);
+          await load(clientOf({ ...globals, url: undefined }), addresses);
+          if (first) for (const [name, url] of Object.entries(addresses)) say(`  ${name.padEnd(8)} ${url}`);
+          say(await greeting(globals));
+          say(
+            `The service is process ${service.pid}. Kill it if you like (kill -9 ${service.pid}): it comes back, and runs go on.`,
+          );
+          say(`Stop everything with Ctrl+C. What the demo keeps lies in ${globals.data}`);
+          const code = await ended(service);
+          if (stopping || service.signalCode === null) throw new Exit(code);
+          say(`\nThe service was ended by ${service.signalCode}.`);
+        }
       } finally {
-        service.kill("SIGTERM");
         standIns.kill("SIGTERM");
       }
     });
 }
 
-/** Starts the stand-ins, and reads the addresses that they print. */
-async function startStandIns(): Promise<{ child: ChildProcess; addresses: Record<string, string> }> {
-  const child = passSignals(
-    spawn(process.execPath, [installed("standins/dist/main.js")], { stdio: ["pipe", "pipe", "inherit"] }),
-  );
+/** Starts the stand-ins, at the addresses that they had before where that is possible, and reads where they are. */
+async function startStandIns(
+  noted: string,
+): Promise<{ child: ChildProcess; addresses: Record<string, string> }> {
+  const before = existsSync(noted) ? (JSON.parse(readFileSync(noted, "utf8")) as Record<string, string>) : {};
+  const ports = Object.entries(before).map(([name, url]) => `${name}=${new URL(url).port}`);
+  const child = spawn(process.execPath, [installed("standins/dist/main.js"), ...ports], {
+    stdio: ["pipe", "pipe", "inherit"],
+  });
   const line = await new Promise<string>((resolve, reject) => {
     let text = "";
-    child.stdout?.on("data", (piece: Buffer) => {
+    passSignals(child).stdout?.on("data", (piece: Buffer) => {
       text += piece.toString();
       if (text.includes("\n")) resolve(text);
     });
     child.once("exit", () => reject(new Exit(exitCodes.unreachable, "The stand-ins did not start.")));
   });
+  writeFileSync(noted, line);
   return { child, addresses: JSON.parse(line) as Record<string, string> };
 }
 

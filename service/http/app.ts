@@ -43,14 +43,11 @@ export function createApp(context: Context, options: AppOptions): Express {
     next();
   });
   app.use(express.text({ type: () => true, limit: "10mb" }));
+  serveSignIn(app, context);
+  app.use("/api", context.auth.require);
   app.get("/api/openapi.json", (_request, response) =>
     sendJson(response, 200, openApiDocument(context.version)),
   );
-  serveSignIn(app, context);
-  app.use("/api", (request, response, next) => {
-    if (request.path === "/schema/workflow") return next();
-    context.auth.require(request, response, next);
-  });
   serveSession(app, context);
   serveWorkflows(app, context);
   serveRuns(app, context);

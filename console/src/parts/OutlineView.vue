@@ -45,7 +45,7 @@ const icons: Record<string, string> = {
         <v-icon :icon="icons[step.kind] ?? mdiTextShort" size="16" :title="step.kind" />
         <span class="cut"
           ><span class="mono">{{ step.name }}</span>
-          <span class="dim">{{ step.title ?? step.calls ?? step.kind }}</span></span
+          <span class="dim ml-2">{{ step.title ?? step.calls ?? step.kind }}</span></span
         >
       </button>
     </li>

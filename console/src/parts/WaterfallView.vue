@@ -173,6 +173,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
 }
 .title {
   font-size: 0.8rem;
+  margin-left: 8px;
 }
 .track {
   position: relative;

@@ -1,0 +1,95 @@
+import { createClient, routes } from "@copper-kettle/contract";
+import { spawn, type ChildProcess } from "node:child_process";
+import { once } from "node:events";
+import { mkdtemp, readFile, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { root, until } from "./kit.js";
+
+describe("ckettle demo", () => {
+  let folder: string;
+  let demo: ChildProcess;
+  let said = "";
+  const start = async (): Promise<void> => {
+    said = "";
+    demo = spawn(
+      process.execPath,
+      [join(root, "cli/bin/ckettle.mjs"), "--data", folder, "demo", "--port", "0"],
+      {
+        stdio: ["ignore", "pipe", "pipe"],
+      },
+    );
+    demo.stderr?.on("data", (piece: Buffer) => (said += piece.toString()));
+    await until(() => said.includes("Stop everything with"), "the demo runs");
+  };
+  const service = async () => {
+    const { url, pid } = JSON.parse(await readFile(join(folder, "service.json"), "utf8")) as {
+      url: string;
+      pid: number;
+    };
+    const token = (await readFile(join(folder, "token"), "utf8")).trim();
+    return { pid, client: createClient({ baseUrl: url, token }) };
+  };
+  beforeAll(async () => {
+    folder = await mkdtemp(join(tmpdir(), "ckettle-demo-"));
+    await start();
+  });
+  afterAll(async () => {
+    demo.kill("SIGTERM");
+    await once(demo, "exit");
+    await rm(folder, { recursive: true, force: true });
+  });
+
+  it("prints the console's address with a link, and runs each example to its end", async () => {
+    expect(said).toMatch(/http:\/\/127\.0\.0\.1:\d+\/sign-in#code=[\w-]+/);
+    const { client } = await service();
+    await until(async () => {
+      const { runs } = await client.call(routes.listRuns);
+      return runs.length === 2 && runs.every((run) => run.state === "succeeded");
+    }, "both examples have succeeded");
+    const { credentials } = await client.call(routes.listCredentials);
+    expect(credentials.map((item) => item.usedBy)).toEqual([
+      ["greet-guest", "hut-round"],
+      ["greet-guest", "hut-round"],
+    ]);
+    for (const { hosts } of credentials) expect(hosts).toHaveLength(1);
+  });
+
+  it("brings the service back when it is killed, and its runs go on", async () => {
+    const before = await service();
+    const { id } = await before.client.call(routes.startRun, {
+      params: { name: "hut-round" },
+      body: { inputs: {} },
+    });
+    await until(
+      async () => (await before.client.call(routes.journal, { params: { id } })).entries.length > 12,
+      "some posts were made",
+    );
+    process.kill(before.pid, "SIGKILL");
+    await until(
+      async () => (await service()).pid !== before.pid && said.split("Stop everything with").length === 3,
+      "the service is back",
+    );
+    const after = await service();
+    await until(async () => {
+      const run = await after.client.call(routes.run, { params: { id } });
+      const path = run.unsure[0]?.path;
+      // The board knows each transaction, so sending again does no harm.
+      if (run.state === "unsure" && path)
+        await after.client.call(routes.decideRun, { params: { id }, body: { decision: "again", path } });
+      return run.state === "succeeded";
+    }, "the run has succeeded");
+  });
+
+  it("keeps the addresses of its stand-ins from one start to the next, and stops all that it started", async () => {
+    const { client, pid } = await service();
+    const before = await client.call(routes.constants);
+    demo.kill("SIGTERM");
+    expect((await once(demo, "exit"))[0]).toBe(0);
+    expect(() => process.kill(pid, 0)).toThrow();
+    await expect(fetch(String(before.constants["stays"]))).rejects.toThrow();
+    await start();
+    expect(await (await service()).client.call(routes.constants)).toEqual(before);
+  });
+});
