@@ -1,5 +1,5 @@
 import { printForPeople, statusText, type Entry } from "@copper-kettle/core";
-import colors from "picocolors";
+import colors from "./colors.js";
 import { brief, stateText } from "./output.js";
 
 /** One entry of a journal as a line for people; undefined for what says nothing to them. */

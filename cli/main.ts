@@ -1,6 +1,6 @@
 import { ProblemError, Unreachable } from "@copper-kettle/contract";
 import { Command, CommanderError } from "commander";
-import colors from "picocolors";
+import { errorColors } from "./colors.js";
 import { addCredential } from "./commands/credential.js";
 import { addDemo } from "./commands/demo.js";
 import { addOthers } from "./commands/others.js";
@@ -55,6 +55,6 @@ try {
   await build().parseAsync(process.argv);
 } catch (error) {
   const { code, message } = outcome(error);
-  if (message) say(code === 0 ? message : colors.red(message));
+  if (message) say(code === 0 ? message : errorColors.red(message));
   process.exitCode = code;
 }

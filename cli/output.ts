@@ -1,6 +1,6 @@
 import { printJson, type Json } from "@copper-kettle/core";
 import Table from "cli-table3";
-import colors from "picocolors";
+import colors from "./colors.js";
 import type { Globals } from "./context.js";
 
 const plain = {

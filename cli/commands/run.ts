@@ -1,7 +1,7 @@
 import { routes, type Run } from "@copper-kettle/contract";
 import { parseJson, printForPeople, printJson, type Entry, type Json } from "@copper-kettle/core";
 import { Argument, type Command } from "commander";
-import colors from "picocolors";
+import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";

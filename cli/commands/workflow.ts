@@ -2,7 +2,7 @@ import { ProblemError, routes, type WorkflowSummary } from "@copper-kettle/contr
 import { printProblem, readWorkflow, workflowJsonSchema, type Problem } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { readFileSync, writeFileSync } from "node:fs";
-import colors from "picocolors";
+import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, stateText, table, timeText } from "../output.js";
 

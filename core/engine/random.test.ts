@@ -1,0 +1,195 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import type { Entry } from "./entries.js";
+import { World, type Answer } from "./fakes.test.kit.js";
+
+/** A random workflow: a tree of steps of every kind, as lines of YAML. */
+type Shape =
+  | { kind: "read" | "write" | "put" | "set" | "note" | "nap" | "sleep" }
+  | { kind: "if" | "each"; atOnce: number; inner: Shape[] };
+
+const leaf = fc
+  .constantFrom("read", "write", "put", "set", "note", "nap", "sleep")
+  .map((kind) => ({ kind }) as Shape);
+const shapes: fc.Arbitrary<Shape[]> = fc.letrec<{ list: Shape[]; shape: Shape }>((tie) => ({
+  shape: fc.oneof(
+    { depthSize: "small" },
+    leaf,
+    fc.record({
+      kind: fc.constantFrom("if" as const, "each" as const),
+      atOnce: fc.integer({ min: 1, max: 3 }),
+      inner: tie("list"),
+    }),
+  ),
+  list: fc.array(tie("shape"), { minLength: 1, maxLength: 4 }),
+})).list;
+
+class Writer {
+  #names = 0;
+  lines: string[] = [];
+
+  write(list: Shape[], indent: string, inLoop: { atOnce: number } | undefined): void {
+    for (const shape of list) {
+      const name = `s${this.#names++}`;
+      const where = inLoop ? "?i=${index}" : "";
+      const line = (text: string): number => this.lines.push(`${indent}- { step: ${name}, ${text} }`);
+      switch (shape.kind) {
+        case "read":
+          line(`request: "GET https://stays.example/${name}${where}"`);
+          break;
+        case "write":
+          line(
+            `request: "POST https://stays.example/${name}${where}", body: { json: { key: "\${uuid()}", at: "\${now()}" } }`,
+          );
+          break;
+        case "put":
+          line(
+            `request: "PUT https://stays.example/${name}${where}", retry: { waits: [1s, 40s], when: status == 404 }`,
+          );
+          break;
+        case "set":
+          line(
+            inLoop && inLoop.atOnce > 1
+              ? "note: no variables here"
+              : `set: { ${name}: "\${now()}", id: "\${uuid()}" }`,
+          );
+          break;
+        case "note":
+          line(`note: "at \${now()} with \${size(variables)}"`);
+          break;
+        case "nap":
+          line("wait: { for: 3s }");
+          break;
+        case "sleep":
+          line("wait: { for: 2m }");
+          break;
+        case "if":
+          this.lines.push(
+            `${indent}- step: ${name}`,
+            `${indent}  if: "size('${name}') ${shape.atOnce === 1 ? ">" : "<"} 0"`,
+          );
+          for (const branch of ["then", "else"]) {
+            this.lines.push(`${indent}  ${branch}:`);
+            this.write(shape.inner, `${indent}    `, inLoop);
+          }
+          break;
+        case "each": {
+          const atOnce = Math.max(shape.atOnce, inLoop?.atOnce ?? 1);
+          this.lines.push(
+            `${indent}- step: ${name}`,
+            `${indent}  each: lists.range(3)`,
+            `${indent}  at-once: ${atOnce}`,
+            `${indent}  collect: index`,
+            `${indent}  steps:`,
+          );
+          this.write(shape.inner, `${indent}    `, { atOnce });
+        }
+      }
+    }
+  }
+}
+
+function fileOf(list: Shape[]): string {
+  const writer = new Writer();
+  writer.write(list, "  ", undefined);
+  return `copper-kettle: 1\nname: random\nsteps:\n${writer.lines.join("\n")}\n  - { step: reply, respond: { body: "\${variables}" } }\n`;
+}
+
+/** The far side: some answers throttle, some are missing at first; the same for the same call and count. */
+function answer(url: string, method: string, times: number): Answer {
+  const chance = [...url].reduce((sum, character) => (sum * 31 + character.charCodeAt(0)) % 97, 7);
+  if (chance % 5 === 0 && times === 0) return { status: 429, headers: { "retry-after": "2" } };
+  if (method === "PUT" && chance % 3 === 0 && times < 2) return { status: 404 };
+  return { status: 200, body: { id: chance } };
+}
+
+const worldOf = (file: string): World =>
+  new World(file, (request, times) => answer(request.url, request.method, times));
+
+/** What a run did that must be the same however often it was interrupted. */
+const bodies = (entries: Entry[]): string[] =>
+  entries
+    .flatMap((entry) => {
+      if (entry.type !== "begun" || entry.kind !== "request") return [];
+      const { body } = entry.data["request"] as { body?: string };
+      return [`${entry.path} ${(body ?? "").replace(/"at":"[^"]*"/, "")}`];
+    })
+    .sort();
+
+/** Sends of writing calls that the far side took, by URL. */
+function taken(worlds: World[]): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const { sent } of worlds) {
+    for (const { method, url } of sent) if (method === "POST") counts.set(url, (counts.get(url) ?? 0) + 1);
+  }
+  return counts;
+}
+
+describe("any workflow, stopped anywhere", () => {
+  it("comes to the same end, does the same things, and repeats no writing call in silence", async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        shapes,
+        fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 1, maxLength: 4 }),
+        async (list, stops) => {
+          const file = fileOf(list);
+          const whole = worldOf(file);
+          expect((await whole.runToEnd()).state).toBe("succeeded");
+          const full = whole.entries();
+
+          // The same run, with its process lost again and again: each life has a part of the journal of the one before.
+          const lives: World[] = [];
+          let rows = [] as World["rows"];
+          let time = whole.entries()[0]?.at as number;
+          for (const stop of [...stops, undefined]) {
+            const life = worldOf(file);
+            life.rows = rows;
+            life.time = time;
+            lives.push(life);
+            const result = await life.runToEnd();
+            if (result.state === "unsure") {
+              // Somebody looks, finds that each lost call did not arrive in this world, and says: again.
+              for (const entry of life.entries().filter((item) => item.type === "unsure")) {
+                const { path } = entry as Extract<Entry, { type: "unsure" }>;
+                const over = life.entries().some((item) => item.type === "ended" && item.path === path);
+                if (!over) life.add({ type: "decided", at: life.time, path, decision: "again", by: "Marit" });
+              }
+              rows = life.rows;
+              time = life.time;
+              if (stop === undefined) {
+                for (let tries = 0; tries < 200; tries++) {
+                  const next = await life.runToEnd();
+                  if (next.state !== "unsure") {
+                    expect(next.state).toBe("succeeded");
+                    break;
+                  }
+                  for (const entry of life.entries().filter((item) => item.type === "unsure")) {
+                    const { path } = entry as Extract<Entry, { type: "unsure" }>;
+                    life.add({ type: "decided", at: life.time, path, decision: "again", by: "Marit" });
+                  }
+                }
+              }
+              continue;
+            }
+            expect(result.state).toBe("succeeded");
+            if (stop === undefined) break;
+            const cut = 1 + Math.floor(stop * (life.rows.length - 1));
+            rows = life.rows.slice(0, cut);
+            time = (life.entries()[cut - 1]?.at ?? time) + 1;
+          }
+          const last = lives.at(-1) as World;
+          expect(last.entries().at(-1)).toMatchObject({ type: "finished", state: "succeeded" });
+          expect(bodies(last.entries())).toEqual(bodies(full));
+          // In the journal that counts, each writing call has one answer that was a success.
+          const successes = last
+            .entries()
+            .filter((entry) => entry.type === "attempt" && entry.response?.status === 200)
+            .map((entry) => (entry as { path: string }).path);
+          expect(new Set(successes).size).toBe(successes.length);
+          expect([...taken([whole]).keys()].sort()).toEqual([...new Set([...taken(lives).keys()])].sort());
+        },
+      ),
+      { numRuns: 60 },
+    );
+  }, 120_000);
+});
