@@ -182,11 +182,15 @@ export function ckettle(args: string[], env: Record<string, string>, input = "")
   });
 }
 
-/** Looks again every few milliseconds until something is so; fails after half a minute. */
-export async function until(holds: () => Promise<boolean> | boolean, what: string): Promise<void> {
-  const end = Date.now() + 30_000;
+/** Looks again every few milliseconds until something is so; fails after half a minute, or as told. */
+export async function until(
+  holds: () => Promise<boolean> | boolean,
+  what: string,
+  millis = 30_000,
+): Promise<void> {
+  const end = Date.now() + millis;
   while (!(await holds())) {
-    if (Date.now() > end) throw new Error(`After 30 seconds it is still not so that ${what}.`);
+    if (Date.now() > end) throw new Error(`After ${millis} ms it is still not so that ${what}.`);
     await new Promise((resolve) => setTimeout(resolve, 15));
   }
 }
