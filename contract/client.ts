@@ -23,9 +23,9 @@ export interface ClientOptions {
   fetch?: typeof fetch;
 }
 
-type Part<K extends string, V> = V extends undefined ? { [P in K]?: undefined } : { [P in K]: V };
+type Part<K extends string, V> = [V] extends [undefined] ? { [P in K]?: undefined } : { [P in K]: V };
 export type CallInput<R> = Part<"params", ParamsOf<R>> &
-  (QueryInputOf<R> extends undefined ? { query?: undefined } : { query?: QueryInputOf<R> }) &
+  ([QueryInputOf<R>] extends [undefined] ? { query?: undefined } : { query?: QueryInputOf<R> }) &
   Part<"body", BodyInputOf<R>> & { headers?: Record<string, string>; signal?: AbortSignal };
 
 export interface Client {

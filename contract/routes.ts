@@ -274,6 +274,32 @@ export const routes = {
     output: nothing,
     status: 204,
   }),
+  checkCredential: route({
+    method: "POST",
+    path: "/api/credentials/{name}/check",
+    summary: "Make a real call with a credential, and say in plain words what came back",
+    params: named,
+    body: z.strictObject({
+      url: z.string().meta({ description: "An address that wants this credential." }),
+      method: z.enum(["GET", "HEAD", "OPTIONS"]).default("GET"),
+    }),
+    output: z.object({
+      ok: z.boolean(),
+      code: z.string(),
+      sentence: z.string(),
+      status: z.number().nullable(),
+      took: z.number().meta({ description: "Milliseconds." }),
+      sent: z.array(z.object({ place: z.string(), name: z.string(), value: z.string() })),
+    }),
+    status: 200,
+  }),
+  rotateKey: route({
+    method: "POST",
+    path: "/api/sealing-key/rotate",
+    summary: "Make a new sealing key, and wrap the data keys anew; what is sealed stays as it is",
+    output: z.object({ dataKeys: z.number() }),
+    status: 200,
+  }),
   constants: route({
     method: "GET",
     path: "/api/constants",

@@ -129,15 +129,40 @@ export const workflowDetail = workflowSummary
 export type WorkflowDetail = z.output<typeof workflowDetail>;
 export type WorkflowSummary = z.output<typeof workflowSummary>;
 
-const place = z.enum(["header", "query", "cookie"]);
-const hosts = z.array(z.string().min(1)).meta({
+const place = z.enum(["header", "query", "cookie", "path", "body"]);
+const hosts = z.array(z.string().min(1)).default([]).meta({
   description:
     "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any.",
 });
+const texts = z.record(z.string(), z.string());
+
+const signingScheme = z
+  .strictObject({
+    base: z.string().meta({ description: "A template of what is signed (the signature base)." }),
+    signature: z.string().meta({ description: "An expression over base and secret.NAME." }),
+    headers: texts.optional(),
+    query: texts.optional(),
+    vector: z
+      .strictObject({
+        method: z.string(),
+        url: z.string(),
+        body: z.string().optional(),
+        now: z.number().meta({ description: "Milliseconds since 1970." }),
+        nonce: z.string(),
+        secrets: texts,
+        signature: z.string(),
+        base: z.string().optional(),
+      })
+      .optional()
+      .meta({ description: "A known case, checked before the scheme is kept." }),
+  })
+  .meta({ id: "SigningScheme" });
 
 export const credentialInput = z
   .discriminatedUnion("kind", [
-    z.strictObject({ kind: z.literal("bearer"), token: z.string(), hosts: hosts.default([]) }),
+    z.strictObject({ kind: z.literal("bearer"), token: z.string(), hosts }),
+    z.strictObject({ kind: z.literal("basic"), user: z.string(), password: z.string(), hosts }),
+    z.strictObject({ kind: z.literal("digest"), user: z.string(), password: z.string(), hosts }),
     z.strictObject({
       kind: z.literal("api-key"),
       parts: z
@@ -146,13 +171,22 @@ export const credentialInput = z
             place,
             name: z
               .string()
-              .regex(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, "the name of a header, query parameter or cookie"),
+              .regex(
+                /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/,
+                "the name of a header, query parameter, cookie, path part or body field",
+              ),
             prefix: z.string().default(""),
             secret: z.string(),
           }),
         )
         .min(1),
-      hosts: hosts.default([]),
+      hosts,
+    }),
+    z.strictObject({
+      kind: z.literal("signed"),
+      secrets: z.record(z.string().regex(/^[A-Za-z_]\w*$/, "letters, digits and _"), z.string()),
+      scheme: signingScheme,
+      hosts,
     }),
   ])
   .meta({ id: "CredentialInput" });

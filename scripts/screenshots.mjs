@@ -82,6 +82,11 @@ try {
       .replace("wait: 1s", "wait: 1 second"),
   );
 
+  execFileSync(process.execPath, [cli, "--data", folder, "credential", "add", "wrong"], {
+    input: "sk-not-for-the-depot\n",
+    stdio: ["pipe", "ignore", "ignore"],
+  });
+
   const browser = await chromium.launch({
     executablePath: "/usr/bin/chromium",
     args: [
@@ -118,6 +123,12 @@ try {
   await light.page.getByRole("tab", { name: "Start" }).click();
   await light.page.getByLabel("Guest e-mail").fill("marit@alpha.example");
   await shoot(light.page, "start");
+  await light.go("/credentials");
+  await light.page.getByText("depot-orders", { exact: true }).click();
+  await light.page.getByLabel("An address that wants this credential").fill(`${constants.depot}/orders`);
+  await light.page.getByRole("button", { name: "Check now" }).click();
+  await light.page.getByText("Accepted").waitFor();
+  await shoot(light.page, "credentials");
   await light.go("/runs");
   await shoot(light.page, "runs");
   const round = runOf("hut-round", "succeeded");
@@ -161,6 +172,22 @@ try {
   ]);
   await type("cli-run-show", [
     ["ckettle run show " + runOf("greet-guest", "unsure"), ["run", "show", runOf("greet-guest", "unsure")]],
+  ]);
+  await type("cli-check-credential", [
+    [
+      "ckettle credential check tanks-signature --call $TANKS/tanks",
+      ["credential", "check", "tanks-signature", "--call", `${constants.tanks}/tanks`],
+    ],
+    [
+      "ckettle credential check wrong --call $DEPOT/orders",
+      ["credential", "check", "wrong", "--call", `${constants.depot}/orders`],
+      { fails: true },
+    ],
+    [
+      "ckettle credential check trails-key --call $STORES/items/T-100",
+      ["credential", "check", "trails-key", "--call", `${constants.stores}/items/T-100`],
+      { fails: true },
+    ],
   ]);
   await type("cli-start", [
     [

@@ -1,3 +1,5 @@
+import { mkdtempSync, readFileSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { build, installChromium, installPackages, root, run, say } from "./lib/prepare.mjs";
 
@@ -14,7 +16,14 @@ try {
   await run(bin("eslint"), ["."], { what: "linting" });
   await run(bin("prettier"), ["--check", "--log-level", "warn", "."], { what: "checking format" });
   say("Running the tests …");
-  await run(bin("vitest"), ["run", ...process.argv.slice(2)], { loud: true });
+  const report = join(mkdtempSync(join(tmpdir(), "ckettle-tests-")), "report.json");
+  const reporters = ["--reporter=default", "--reporter=json", `--outputFile.json=${report}`];
+  try {
+    await run(bin("vitest"), ["run", ...reporters, ...process.argv.slice(2)], { loud: true });
+  } finally {
+    const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(report, "utf8"));
+    console.log(`${numPassedTests} passed, ${numFailedTests} failed`);
+  }
 } catch (error) {
   say(error.message);
   process.exit(1);

@@ -12,7 +12,8 @@ import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
 import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
-import { masterKey, Sealer, writePrivate } from "./sealing/keys.js";
+import { writePrivate } from "./sealing/keys.js";
+import { Sealing } from "./sealing/sealing.js";
 import { Blobs } from "./store/blobs.js";
 import { ConstantStore } from "./store/constants.js";
 import { CredentialStore } from "./store/credentials.js";
@@ -21,7 +22,7 @@ import { FileStore } from "./store/files.js";
 import { JournalStore } from "./store/journal.js";
 import { lockFolder } from "./store/lock.js";
 import { migrate } from "./store/migrations.js";
-import { DataKeyRow, defineModels } from "./store/models.js";
+import { defineModels } from "./store/models.js";
 import { WorkflowStore } from "./store/workflows.js";
 import { Writer } from "./store/writer.js";
 
@@ -48,7 +49,8 @@ export async function startService(config: Config): Promise<Service> {
   defineModels(store.sequelize);
   const migrated = await migrate(store);
   const writer = new Writer(store);
-  const sealer = await openSealer(writer, folder, config.key);
+  const sealing = await Sealing.open(writer, join(folder, "sealing.key"), config.key);
+  const { sealer } = sealing;
   const blobs = new Blobs(join(folder, "blobs"));
   const credentials = new CredentialStore(writer, sealer);
   await credentials.loadAll();
@@ -115,6 +117,8 @@ export async function startService(config: Config): Promise<Service> {
     credentials,
     constants,
     journals,
+    transport,
+    sealing,
     runner,
     starts,
     log,
@@ -153,17 +157,4 @@ export async function startService(config: Config): Promise<Service> {
       log.info("stopped");
     },
   };
-}
-
-async function openSealer(writer: Writer, folder: string, key: string | undefined): Promise<Sealer> {
-  const sealer = new Sealer(await masterKey(join(folder, "sealing.key"), key));
-  const rows = await DataKeyRow.findAll({ order: [["id", "ASC"]] });
-  for (const row of rows) sealer.load(row.id, row.wrapped);
-  if (rows.length === 0) {
-    const wrapped = sealer.create(1);
-    await writer.write((transaction) =>
-      DataKeyRow.create({ id: 1, wrapped, createdAt: Date.now() }, { transaction }),
-    );
-  }
-  return sealer;
 }

@@ -1,6 +1,10 @@
 import { boards } from "./boards.js";
+import { depot } from "./depot.js";
 import { startStandIn } from "./stand-in.js";
 import { stays } from "./stays.js";
+import { stores } from "./stores.js";
+import { tanks } from "./tanks.js";
+import { trails } from "./trails.js";
 
 /**
  * Starts all stand-ins and prints their addresses as one line of JSON: { "stays": "http://…", … }. An argument such as
@@ -8,7 +12,7 @@ import { stays } from "./stays.js";
  */
 const wanted = new Map(process.argv.slice(2).map((text) => text.split("=") as [string, string]));
 const started = await Promise.all(
-  [stays(), boards()].map((definition) =>
+  [stays(), boards(), depot(), stores(), tanks(), trails()].map((definition) =>
     startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() => startStandIn(definition)),
   ),
 );

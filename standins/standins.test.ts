@@ -1,14 +1,26 @@
 import { Ajv2020 } from "ajv/dist/2020.js";
 import addFormats from "ajv-formats";
+import { createHash, createHmac } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { parse } from "yaml";
 import {
   boards,
   boardsToken,
+  depot,
+  depotPassword,
+  depotUser,
   startStandIn,
   stays,
   staysKey,
+  stores,
+  storesAppId,
+  storesAppKey,
+  tanks,
+  tanksSecret,
+  tanksToken,
+  trails,
+  trailsKey,
   type Definition,
   type StandIn,
 } from "./index.js";
@@ -146,6 +158,97 @@ describe.each<[string, () => Definition, string, [string, string, unknown?][]]>(
     };
     expect(requests.map((request) => request.status)).toEqual([503, 0, 200]);
     expect(requests[0]?.headers["authorization"]).toBe(`Bearer ${key}`);
+  });
+});
+
+describe("the stand-ins with credentials of other kinds", () => {
+  const ask = async (url: string, headers: Record<string, string> = {}) => {
+    const response = await fetch(url, { headers });
+    const text = await response.text();
+    const json = response.headers.get("content-type")?.includes("json") ?? false;
+    return {
+      status: response.status,
+      body: (json ? JSON.parse(text) : text) as unknown,
+      headers: response.headers,
+    };
+  };
+
+  it("depot wants Basic for orders and Digest for stock, and challenges with both algorithms", async () => {
+    const standIn = await startStandIn(depot());
+    const faults = documentOf("depot");
+    const basic = `Basic ${Buffer.from(`${depotUser}:${depotPassword}`).toString("base64")}`;
+    expect((await ask(`${standIn.url}/orders`, { Authorization: basic })).body).toContain(
+      "o-1,corrie,blankets,2",
+    );
+    const refused = await ask(`${standIn.url}/orders`);
+    expect(refused.headers.get("www-authenticate")).toContain("Basic");
+    expect(faults("GET", "/orders", 401, refused.body)).toEqual([]);
+    const challenged = await ask(`${standIn.url}/stock`);
+    expect(challenged.headers.get("www-authenticate")).toMatch(/SHA-256.*MD5/);
+    expect(faults("GET", "/stock", 401, challenged.body)).toEqual([]);
+    await standIn.close();
+  });
+
+  it("stores wants two headers, and has fields that are null or absent", async () => {
+    const standIn = await startStandIn(stores());
+    const faults = documentOf("stores");
+    const keys = { "X-App-Id": storesAppId, "X-App-Key": storesAppKey };
+    for (const [tag, status] of [
+      ["T-100", 200],
+      ["T-101", 200],
+      ["T-102", 200],
+      ["T-999", 404],
+    ] as const) {
+      const answer = await ask(`${standIn.url}/items/${tag}`, keys);
+      expect(answer.status).toBe(status);
+      expect(faults("GET", `/items/${tag}`, status, answer.body)).toEqual([]);
+    }
+    expect((await ask(`${standIn.url}/items/T-100`, { ...keys, Accept: "application/xml" })).body).toContain(
+      "<name>Stove</name>",
+    );
+    expect((await ask(`${standIn.url}/items/T-100`, { "X-App-Id": storesAppId })).body).toMatchObject({
+      message: "The header X-App-Key is missing.",
+    });
+    await standIn.close();
+  });
+
+  it("trails wants its key in the query", async () => {
+    const standIn = await startStandIn(trails());
+    const faults = documentOf("trails");
+    const key = `access_key=${encodeURIComponent(trailsKey)}`;
+    for (const [query, status] of [
+      [`${key}&from=a&to=b`, 200],
+      [`${key}&from=a`, 422],
+      ["from=a&to=b", 401],
+    ] as const) {
+      const answer = await ask(`${standIn.url}/conditions?${query}`);
+      expect(answer.status).toBe(status);
+      expect(faults("GET", "/conditions", status, answer.body)).toEqual([]);
+    }
+    await standIn.close();
+  });
+
+  it("tanks refuses a stale time, a used nonce and a wrong signature", async () => {
+    const standIn = await startStandIn(tanks());
+    const faults = documentOf("tanks");
+    const signed = (path: string, nonce: string, time = Math.floor(Date.now() / 1000)) => {
+      const base = ["GET", path, time, nonce, createHash("sha256").update("").digest("base64")].join("\n");
+      const signature = createHmac("sha256", tanksSecret).update(base).digest("base64");
+      return { "X-Token": tanksToken, "X-Time": String(time), "X-Nonce": nonce, "X-Signature": signature };
+    };
+    const good = await ask(`${standIn.url}/tanks`, signed("/tanks", "n1"));
+    expect(faults("GET", "/tanks", 200, good.body)).toEqual([]);
+    const again = await ask(`${standIn.url}/tanks`, signed("/tanks", "n1"));
+    expect(again.body).toMatchObject({ message: "This nonce was used before." });
+    expect(faults("GET", "/tanks", 401, again.body)).toEqual([]);
+    expect((await ask(`${standIn.url}/tanks`, signed("/tanks", "n2", 1_700_000_000))).body).toMatchObject({
+      message: "The timestamp is stale.",
+    });
+    expect((await ask(`${standIn.url}/tanks`, signed("/other", "n3"))).body).toMatchObject({
+      message: "The signature does not match the request.",
+    });
+    expect((await ask(`${standIn.url}/tanks/nowhere`, signed("/tanks/nowhere", "n4"))).status).toBe(404);
+    await standIn.close();
   });
 });
 

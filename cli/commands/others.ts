@@ -4,7 +4,7 @@ import type { Command } from "commander";
 import { clientOf, globalsOf, serviceUrl } from "../context.js";
 import { brief, say, show, stateText, table } from "../output.js";
 
-/** `status` and the group `constant`. */
+/** `status`, and the groups `key` and `constant`. */
 export function addOthers(program: Command): void {
   program
     .command("status")
@@ -28,6 +28,22 @@ export function addOthers(program: Command): void {
           ...runs,
         ].join("\n");
       });
+    });
+
+  program
+    .command("key")
+    .description("the key that seals secrets: rotate")
+    .command("rotate")
+    .description("make a new sealing key while the service runs; what is sealed stays as it is")
+    .action(async (_options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const result = await clientOf(globals).call(routes.rotateKey);
+      show(
+        globals,
+        result,
+        () =>
+          `The sealing key is new; ${result.dataKeys} data keys are wrapped with it. Copy sealing.key again.`,
+      );
     });
 
   const group = program

@@ -76,7 +76,7 @@ export function addWorkflow(program: Command): void {
         const problems = problemLines(workflow.problemList, name);
         return [
           colors.bold(workflow.title ?? workflow.name),
-          `${workflow.name}, ${versionText(workflow)}; started ${workflow.triggers.join(", ") || "by nothing yet"}`,
+          `${workflow.name}, ${versionText(workflow)}; started by ${workflow.triggers.join(", ") || "nothing yet"}`,
           "",
           table(["LINE", "STEP", "KIND", ""], steps, "It has no steps."),
           ...(problems ? ["", problems] : []),

@@ -1,5 +1,11 @@
 <script setup lang="ts">
-import { mdiFormatListBulleted, mdiHomeOutline, mdiSourceBranch, mdiThemeLightDark } from "@mdi/js";
+import {
+  mdiFormatListBulleted,
+  mdiHomeOutline,
+  mdiKeyOutline,
+  mdiSourceBranch,
+  mdiThemeLightDark,
+} from "@mdi/js";
 import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { useTheme } from "vuetify";
@@ -12,6 +18,7 @@ const route = useRoute();
 const bare = computed(() => route.name === "sign-in");
 const pages = [
   { to: "/", title: "Home", icon: mdiHomeOutline },
+  { to: "/credentials", title: "Credentials", icon: mdiKeyOutline },
   { to: "/workflows", title: "Workflows", icon: mdiSourceBranch },
   { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },
 ];
@@ -76,6 +83,13 @@ function turnTheme(): void {
   }
   .brand {
     margin: 0 6px;
+  }
+  .nav :deep(.v-btn__prepend) {
+    display: none;
+  }
+  .nav :deep(.v-btn) {
+    min-width: 0;
+    padding: 0 6px;
   }
 }
 </style>

@@ -12,6 +12,7 @@ export const router = createRouter({
       component: () => import("./pages/WorkflowPage.vue"),
       props: true,
     },
+    { path: "/credentials", name: "credentials", component: () => import("./pages/CredentialsPage.vue") },
     { path: "/runs", name: "runs", component: () => import("./pages/RunsPage.vue") },
     { path: "/runs/:id", name: "run", component: () => import("./pages/RunPage.vue"), props: true },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },

@@ -1,14 +1,13 @@
-import type { HttpRequest } from "../http/message.js";
-import { withQuery } from "../http/build.js";
-import { percentEncode } from "../values/encodings.js";
+import type { HttpRequest, HttpResponse } from "../http/message.js";
+import { toBase64, utf8 } from "../values/encodings.js";
 import { mask } from "../values/masking.js";
-
-/** Where a part of a key stands in a request (OpenAPI 3.1, Security Scheme Object, `in`). */
-export type KeyPlace = "header" | "query" | "cookie";
+import { answerDigest } from "./digest.js";
+import { placeValue, setHeader, type KeyPlace } from "./place.js";
+import { sign, type SigningScheme } from "./signed.js";
 
 export interface KeyPart {
   place: KeyPlace;
-  /** The name of the header, query parameter or cookie. */
+  /** The name of the header, query parameter, cookie, path part or body field. */
   name: string;
   /** Stands before the secret and is none: `Bearer `, `Token `. */
   prefix: string;
@@ -16,49 +15,127 @@ export interface KeyPart {
   secret: string;
 }
 
-/** How calls prove who they are. Kinds are named as in OpenAPI security schemes. */
-export type Credential = { kind: "api-key"; parts: KeyPart[] } | { kind: "bearer"; token: string };
+/** How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. */
+export type Credential =
+  | { kind: "api-key"; parts: KeyPart[] }
+  | { kind: "bearer"; token: string }
+  | { kind: "basic"; user: string; password: string }
+  | { kind: "digest"; user: string; password: string }
+  | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme };
 
-/** The secrets of a credential. */
+/** What an authorization may use besides the request: new at each send. */
+export interface Freshness {
+  /** Milliseconds since 1970. */
+  now: number;
+  /** A new random text, of letters and digits. */
+  nonce: string;
+}
+
+/** The secrets of a credential, also in the forms in which they are sent. */
 export function secretsOf(credential: Credential): string[] {
-  return credential.kind === "bearer" ? [credential.token] : credential.parts.map((part) => part.secret);
+  switch (credential.kind) {
+    case "bearer":
+      return [credential.token];
+    case "api-key":
+      return credential.parts.map((part) => part.secret);
+    case "basic":
+      return [credential.password, basicToken(credential)];
+    case "digest":
+      return [credential.password];
+    case "signed":
+      return Object.values(credential.secrets);
+  }
+}
+
+/** What was added to a request, for people and for the journal: secrets and signatures are masked. */
+export interface ShownPart {
+  place: KeyPlace;
+  name: string;
+  value: string;
 }
 
 export interface Authorized {
   request: HttpRequest;
-  /** What was added, with the secrets masked; for people and for the journal. */
-  shown: { place: KeyPlace; name: string; value: string }[];
+  shown: ShownPart[];
 }
 
-/** Adds a credential to a request (for `bearer` as RFC 6750 section 2.1 has it). The request given is not changed. */
-export function authorize(request: HttpRequest, credential: Credential): Authorized {
-  const parts: KeyPart[] =
-    credential.kind === "bearer"
-      ? [{ place: "header", name: "Authorization", prefix: "Bearer ", secret: credential.token }]
-      : credential.parts;
+/** The `user-pass` of RFC 7617 section 2, in Base64 over UTF-8. */
+function basicToken({ user, password }: { user: string; password: string }): string {
+  return toBase64(utf8(`${user}:${password}`));
+}
+
+/**
+ * Adds a credential to a request: `bearer` as in RFC 6750 section 2.1, `basic` as in RFC 7617. A `digest` credential
+ * adds nothing before it was challenged. The request given is not changed.
+ * @throws RequestRefused when the request has no place for it; SchemeFault when a signing scheme cannot be computed
+ */
+export function authorize(request: HttpRequest, credential: Credential, fresh: Freshness): Authorized {
   const authorized: HttpRequest = { ...request, headers: [...request.headers] };
-  for (const part of parts) place(authorized, part);
-  return {
-    request: authorized,
-    shown: parts.map((part) => ({ place: part.place, name: part.name, value: `${part.prefix}${mask}` })),
+  const header = (scheme: string, secret: string): Authorized => {
+    setHeader(authorized, "Authorization", `${scheme} ${secret}`);
+    return {
+      request: authorized,
+      shown: [{ place: "header", name: "Authorization", value: `${scheme} ${mask}` }],
+    };
   };
+  switch (credential.kind) {
+    case "bearer":
+      return header("Bearer", credential.token);
+    case "basic":
+      return header("Basic", basicToken(credential));
+    case "digest":
+      return { request: authorized, shown: [] };
+    case "signed":
+      return sign(authorized, credential.scheme, credential.secrets, fresh);
+    case "api-key":
+      for (const { place, name, prefix, secret } of credential.parts)
+        placeValue(authorized, place, name, `${prefix}${secret}`);
+      return { request: authorized, shown: describeCredential(credential) };
+  }
 }
 
-function place(request: HttpRequest, part: KeyPart): void {
-  const value = `${part.prefix}${part.secret}`;
-  switch (part.place) {
-    case "header":
-      request.headers = request.headers.filter(([name]) => name.toLowerCase() !== part.name.toLowerCase());
-      request.headers.push([part.name, value]);
-      return;
-    case "query":
-      request.url = withQuery(request.url, { [part.name]: value });
-      return;
-    case "cookie": {
-      const cookie = `${part.name}=${percentEncode(value)}`;
-      const known = request.headers.find(([name]) => name.toLowerCase() === "cookie");
-      request.headers = request.headers.filter(([name]) => name.toLowerCase() !== "cookie");
-      request.headers.push(["Cookie", known ? `${known[1]}; ${cookie}` : cookie]);
-    }
+/**
+ * The request to send instead after an answer that challenges it (RFC 9110 section 11.3); undefined where the
+ * challenge is not one that this credential answers. `request` is the one without authorization.
+ */
+export function answerChallenge(
+  request: HttpRequest,
+  credential: Credential,
+  response: HttpResponse,
+  fresh: Freshness,
+): Authorized | undefined {
+  if (credential.kind !== "digest" || response.status !== 401) return undefined;
+  const value = answerDigest(request, credential, response.headers["www-authenticate"], fresh.nonce);
+  if (value === undefined) return undefined;
+  const answered: HttpRequest = { ...request, headers: [...request.headers] };
+  setHeader(answered, "Authorization", value);
+  return { request: answered, shown: describeCredential(credential) };
+}
+
+/** What a credential will send, masked, before there is a request. */
+export function describeCredential(credential: Credential): ShownPart[] {
+  const authorization = (value: string): ShownPart[] => [{ place: "header", name: "Authorization", value }];
+  switch (credential.kind) {
+    case "bearer":
+      return authorization(`Bearer ${mask}`);
+    case "basic":
+      return authorization(`Basic ${mask}`);
+    case "digest":
+      return authorization(`Digest username="${credential.user}", response="${mask}"`);
+    case "api-key":
+      return credential.parts.map(({ place, name, prefix }) => ({ place, name, value: `${prefix}${mask}` }));
+    case "signed":
+      return [
+        ...Object.entries(credential.scheme.headers ?? {}).map(([name, value]) => ({
+          place: "header" as const,
+          name,
+          value,
+        })),
+        ...Object.entries(credential.scheme.query ?? {}).map(([name, value]) => ({
+          place: "query" as const,
+          name,
+          value,
+        })),
+      ];
   }
 }

@@ -116,6 +116,7 @@ export class World {
         },
       },
       files: { keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }) },
+      nonce: () => "0a4f113b",
       constants: () => this.constants,
       respond: (response) => this.responses.push(response),
     };

@@ -68,6 +68,8 @@ export interface Ports {
   transport: Transport;
   credentials: Credentials;
   files: Files;
+  /** A new random text of letters and digits, for authorizations. */
+  nonce(): string;
   /** The constants as they are now. */
   constants(): JsonObject;
   /** Called once, after the response to the starter is durable. */

@@ -135,14 +135,18 @@ describe("secrets that a person pasted", () => {
         ["X-Key", "old"],
       ] as [string, string][],
     };
-    const { request: sent, shown } = authorize(request, {
-      kind: "api-key",
-      parts: [
-        { place: "query", name: "key", prefix: "", secret: "a&b" },
-        { place: "cookie", name: "sid", prefix: "", secret: "c d" },
-        { place: "header", name: "X-Key", prefix: "Token ", secret: "e" },
-      ],
-    });
+    const { request: sent, shown } = authorize(
+      request,
+      {
+        kind: "api-key",
+        parts: [
+          { place: "query", name: "key", prefix: "", secret: "a&b" },
+          { place: "cookie", name: "sid", prefix: "", secret: "c d" },
+          { place: "header", name: "X-Key", prefix: "Token ", secret: "e" },
+        ],
+      },
+      { now: 0, nonce: "" },
+    );
     expect(sent.url).toBe("https://a.example/x?y=1&key=a%26b");
     expect(sent.headers).toEqual([
       ["Cookie", "a=1; sid=c%20d"],

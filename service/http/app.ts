@@ -5,6 +5,7 @@ import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
+import { serveCredentials } from "./credential-routes.js";
 import { openApiDocument } from "./openapi.js";
 import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
@@ -51,6 +52,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSession(app, context);
   serveWorkflows(app, context);
   serveRuns(app, context);
+  serveCredentials(app, context);
   serveOthers(app, context);
   app.use("/api", (request) => {
     throw notFound("path", `${request.method} ${request.originalUrl.split("?")[0]}`);

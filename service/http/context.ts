@@ -1,4 +1,6 @@
+import type { Transport } from "@copper-kettle/core";
 import type { Logger } from "pino";
+import type { Sealing } from "../sealing/sealing.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
@@ -19,6 +21,8 @@ export interface Context {
   credentials: CredentialStore;
   constants: ConstantStore;
   journals: JournalStore;
+  transport: Transport;
+  sealing: Sealing;
   runner: Runner;
   starts: Starts;
   log: Logger;

@@ -1,5 +1,4 @@
 import { routes } from "@copper-kettle/contract";
-import { cleanSecret, secretFault, type Credential } from "@copper-kettle/core";
 import type { Express } from "express";
 import { Op } from "sequelize";
 import { select } from "../store/database.js";
@@ -7,13 +6,13 @@ import { CredentialRow, RunRow, WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { serve } from "./serve-route.js";
-import { credentialView, iso, runView } from "./views.js";
+import { iso, runView } from "./views.js";
 
 const hourMillis = 3_600_000;
 
-/** Status, Home, credentials and constants. */
+/** Status, Home and constants. */
 export function serveOthers(app: Express, context: Context): void {
-  const { credentials, constants, runner, workflows, journals } = context;
+  const { constants, runner, journals } = context;
   const view = (row: RunRow) => runView(row, runner.isActive(row.id));
 
   serve(app, routes.status, async () => {
@@ -72,49 +71,6 @@ export function serveOthers(app: Express, context: Context): void {
     };
   });
 
-  const users = async (): Promise<Map<string, string[]>> => {
-    const found = new Map<string, string[]>();
-    for (const row of await workflows.all()) {
-      for (const name of usedCredentials(await workflows.text(row.draft)))
-        found.set(name, [...(found.get(name) ?? []), row.name]);
-    }
-    return found;
-  };
-  const credentialOf = async (row: CredentialRow) =>
-    credentialView(row, credentials.lastUsed(row), (await users()).get(row.name) ?? []);
-
-  serve(app, routes.listCredentials, async () => ({
-    credentials: await Promise.all((await credentials.all()).map(credentialOf)),
-  }));
-  serve(app, routes.putCredential, async ({ params, body }) => {
-    const removed: string[] = [];
-    const cleaned = (secret: string, prefix: string, field: string): string => {
-      const clean = cleanSecret(secret, prefix);
-      const fault = secretFault(clean.secret);
-      if (fault)
-        throw new HttpProblem(422, "bad-secret", "This cannot be the secret", fault, {
-          errors: [{ field, message: fault }],
-        });
-      removed.push(...clean.removed);
-      return clean.secret;
-    };
-    const credential: Credential =
-      body.kind === "bearer"
-        ? { kind: "bearer", token: cleaned(body.token, "Bearer ", "token") }
-        : {
-            kind: "api-key",
-            parts: body.parts.map((part, index) => ({
-              ...part,
-              secret: cleaned(part.secret, part.prefix, `parts.${index}.secret`),
-            })),
-          };
-    const row = await credentials.put(params.name, credential, body.hosts);
-    return { credential: await credentialOf(row), removed: [...new Set(removed)] };
-  });
-  serve(app, routes.removeCredential, async ({ params }) => {
-    if (!(await credentials.remove(params.name))) throw notFound("credential", params.name);
-  });
-
   serve(app, routes.constants, async () => ({ constants: constants.all() }));
   serve(app, routes.putConstant, async ({ params, body }) => {
     if (body.value === undefined)
@@ -125,11 +81,4 @@ export function serveOthers(app: Express, context: Context): void {
   serve(app, routes.removeConstant, async ({ params }) => {
     if (!(await constants.remove(params.name))) throw notFound("constant", params.name);
   });
-}
-
-/** The credentials that a file names, also while it has problems. */
-function usedCredentials(text: string): Set<string> {
-  return new Set(
-    [...text.matchAll(/\busing:\s*["']?([a-z0-9][a-z0-9-]*)/g)].map((match) => match[1] as string),
-  );
 }

@@ -1,6 +1,7 @@
 import type { Problem } from "@copper-kettle/core";
 import type { ProblemDetails } from "@copper-kettle/contract";
 import type { z } from "zod";
+import { KeyNotOurs } from "../sealing/sealing.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
 import { BadInputs, QueueFull, WrongState } from "../runs/starts.js";
 
@@ -87,6 +88,8 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
   if (error instanceof WrongState)
     return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
+  if (error instanceof KeyNotOurs)
+    return new HttpProblem(409, "key-not-ours", "The key is set from outside", error.message);
   if (error instanceof QueueFull)
     return new HttpProblem(
       429,

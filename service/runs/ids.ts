@@ -15,3 +15,8 @@ export function newRunId(): string {
   for (const byte of randomBytes(7)) text += digits[byte & 31];
   return text;
 }
+
+/** A new random text of 32 digits and letters, for authorizations. */
+export function newNonce(): string {
+  return randomBytes(16).toString("hex");
+}

@@ -17,6 +17,7 @@ import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
+import { newNonce } from "./ids.js";
 import { TurnQueue, type Turn } from "./queue.js";
 
 export interface RunnerParts {
@@ -233,6 +234,7 @@ export class Runner {
       transport: this.parts.transport,
       credentials: this.parts.credentials,
       files: { keep: (bytes, about) => this.parts.files.keep(run, bytes, about) },
+      nonce: newNonce,
       constants: () => this.parts.constants.all(),
       respond: (response) => this.events.emit("response", run, response),
     };

@@ -40,12 +40,17 @@ function openUnder(key: Buffer, sealed: Buffer, bound: string): Buffer {
 export class Sealer {
   readonly #keys = new Map<number, Buffer>();
   #current = 0;
+  #next: { id: number; key: Buffer } | undefined;
 
-  constructor(readonly master: Buffer) {}
+  #master: Buffer;
+
+  constructor(master: Buffer) {
+    this.#master = master;
+  }
 
   /** Takes in a data key from the store; the newest seals. */
   load(id: number, wrapped: Buffer): void {
-    this.#keys.set(id, openUnder(this.master, wrapped, `data-key:${id}`));
+    this.#keys.set(id, openUnder(this.#master, wrapped, `data-key:${id}`));
     this.#current = Math.max(this.#current, id);
   }
 
@@ -54,7 +59,26 @@ export class Sealer {
     const key = randomBytes(32);
     this.#keys.set(id, key);
     this.#current = Math.max(this.#current, id);
-    return sealUnder(this.master, key, `data-key:${id}`);
+    return sealUnder(this.#master, key, `data-key:${id}`);
+  }
+
+  /** Every data key, and a new one, wrapped under another master key. */
+  rewrap(master: Buffer): { id: number; bytes: Buffer }[] {
+    const id = Math.max(0, ...this.#keys.keys()) + 1;
+    this.#next = { id, key: randomBytes(32) };
+    return [...this.#keys, [id, this.#next.key] as const].map(([at, key]) => ({
+      id: at,
+      bytes: sealUnder(master, key, `data-key:${at}`),
+    }));
+  }
+
+  /** Takes over a master key whose wrapped keys are durable. */
+  adopt(master: Buffer): void {
+    this.#master = master;
+    if (!this.#next) return;
+    this.#keys.set(this.#next.id, this.#next.key);
+    this.#current = this.#next.id;
+    this.#next = undefined;
   }
 
   /** @param bound what the value belongs to, such as its run and sequence; it opens nowhere else */

@@ -1,6 +1,6 @@
 import {
-  authorize,
   CredentialMissing,
+  describeCredential,
   MaskSet,
   parseJson,
   printJson,
@@ -43,7 +43,7 @@ export class CredentialStore {
   /** Adds a credential, or replaces one. */
   async put(name: string, credential: Credential, hosts: string[]): Promise<CredentialRow> {
     const sealed = this.sealer.seal(printJson(credential), `credential:${name}`);
-    const { shown } = authorize({ method: "GET", url: "https://shown.example/", headers: [] }, credential);
+    const shown = describeCredential(credential);
     const values = {
       name,
       kind: credential.kind,

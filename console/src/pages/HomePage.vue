@@ -28,8 +28,8 @@ const steps = computed(() => {
     {
       done: first.credentials > 0,
       text: "Add a credential",
-      how: "ckettle credential add stays-key --host stays.example",
-      to: "",
+      how: "each kind of key, with a check that says what is wrong",
+      to: "/credentials",
     },
     {
       done: first.workflows > 0,

@@ -2,6 +2,8 @@
 import { readWorkflow, type Problem } from "@copper-kettle/core";
 import { yaml } from "@codemirror/lang-yaml";
 import { linter, lintGutter, type Diagnostic } from "@codemirror/lint";
+import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { tags } from "@lezer/highlight";
 import { basicSetup, EditorView } from "codemirror";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { cspNonce } from "../theme.js";
@@ -10,6 +12,16 @@ const text = defineModel<string>({ required: true });
 const emit = defineEmits<{ problems: [problems: Problem[]] }>();
 const place = ref<HTMLElement>();
 let view: EditorView | undefined;
+
+/** Colours of the theme, so that the file reads well on light and on dark ground. */
+const colour = (name: string): string => `rgb(var(--v-theme-${name}))`;
+const highlight = HighlightStyle.define([
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: colour("primary") },
+  { tag: [tags.string, tags.special(tags.string)], color: colour("success") },
+  { tag: [tags.number, tags.bool, tags.null, tags.keyword], color: colour("info") },
+  { tag: [tags.comment, tags.lineComment], color: "inherit", opacity: "0.6", fontStyle: "italic" },
+  { tag: [tags.punctuation, tags.separator, tags.brace, tags.squareBracket], opacity: "0.7" },
+]);
 
 /** The same check as everywhere, run here while typing. */
 function check(editor: EditorView): Diagnostic[] {
@@ -38,6 +50,7 @@ onMounted(() => {
     extensions: [
       basicSetup,
       yaml(),
+      syntaxHighlighting(highlight),
       lintGutter(),
       linter(check, { delay: 250 }),
       EditorView.cspNonce.of(cspNonce()),

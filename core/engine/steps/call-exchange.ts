@@ -1,4 +1,4 @@
-import { authorize, type Credential } from "../../credentials/credential.js";
+import { answerChallenge, authorize, type Credential } from "../../credentials/credential.js";
 import { mediaTypeOf, readBody } from "../../http/read.js";
 import type { HttpRequest, HttpResponse, TransportFailure } from "../../http/message.js";
 import type { RecordedResponse, ShownAuthorization } from "../entries.js";
@@ -18,17 +18,20 @@ export interface Exchanged {
 const mostRedirects = 5;
 const redirecting = new Set([301, 302, 303, 307, 308]);
 
+/** What an exchange uses of the ports. */
+export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "files">;
+
 /** Authorizes and sends a request, and reads its answer; follows redirects where that is asked for. */
 export async function exchange(
-  ports: Ports,
+  ports: ExchangePorts,
   request: HttpRequest,
   credential: Credential | undefined,
   options: SendOptions & { follow: boolean },
 ): Promise<Exchanged> {
-  const authorized = credential ? authorize(request, credential) : { request, shown: [] };
   const sentAt = ports.clock.now();
   const redirects: string[] = [];
-  let response = await ports.transport.send(authorized.request, options);
+  const first = await sendAuthorized(ports, request, credential, options);
+  let { response } = first;
   let from = request.url;
   while (options.follow && redirecting.has(response.status) && redirects.length < mostRedirects) {
     const to = locationOf(response, from);
@@ -37,18 +40,26 @@ export async function exchange(
     // A credential never goes to another origin (RFC 9110 section 15.4).
     const sameOrigin = new URL(to).origin === new URL(request.url).origin;
     const next: HttpRequest = { ...request, url: to };
-    response = await ports.transport.send(
-      sameOrigin && credential ? authorize(next, credential).request : next,
-      options,
-    );
+    ({ response } = await sendAuthorized(ports, next, sameOrigin ? credential : undefined, options));
     from = to;
   }
-  return {
-    sentAt,
-    response: await recorded(ports, response, from),
-    authorization: authorized.shown,
-    redirects,
-  };
+  return { sentAt, response: await recorded(ports, response, from), authorization: first.shown, redirects };
+}
+
+/** Sends a request with its credential; answers a challenge once. */
+async function sendAuthorized(
+  ports: ExchangePorts,
+  request: HttpRequest,
+  credential: Credential | undefined,
+  options: SendOptions,
+): Promise<{ response: HttpResponse; shown: ShownAuthorization[] }> {
+  if (!credential) return { response: await ports.transport.send(request, options), shown: [] };
+  const fresh = () => ({ now: ports.clock.now(), nonce: ports.nonce() });
+  const first = authorize(request, credential, fresh());
+  const response = await ports.transport.send(first.request, options);
+  const answer = answerChallenge(request, credential, response, fresh());
+  if (!answer) return { response, shown: first.shown };
+  return { response: await ports.transport.send(answer.request, options), shown: answer.shown };
 }
 
 function locationOf(response: HttpResponse, base: string): string | undefined {
@@ -61,7 +72,11 @@ function locationOf(response: HttpResponse, base: string): string | undefined {
 }
 
 /** The answer as the journal keeps it. Bytes that are neither JSON nor text become a file value. */
-async function recorded(ports: Ports, response: HttpResponse, url: string): Promise<RecordedResponse> {
+async function recorded(
+  ports: ExchangePorts,
+  response: HttpResponse,
+  url: string,
+): Promise<RecordedResponse> {
   const read = readBody(response);
   const answer = { status: response.status, headers: response.headers, url };
   if (read.body !== undefined)

@@ -1,4 +1,5 @@
 import { secretsOf } from "../../credentials/credential.js";
+import { SchemeFault } from "../../credentials/signed.js";
 import { RequestRefused, TransportFailure, type HttpRequest } from "../../http/message.js";
 import { isObject, type Json, type JsonObject } from "../../values/json.js";
 import type { Path } from "../../values/paths.js";
@@ -94,6 +95,8 @@ async function send(
   } catch (error) {
     if (error instanceof TransportFailure) return failed(walk, step, path, attempt, error);
     if (error instanceof CredentialMissing)
+      return walk.fail(frame, step, log, { code: "credential", message: error.message });
+    if (error instanceof SchemeFault)
       return walk.fail(frame, step, log, { code: "credential", message: error.message });
     if (error instanceof RequestRefused)
       return walk.fail(frame, step, log, { code: error.code, message: error.message });

@@ -1,0 +1,373 @@
+import { routes, type BodyInputOf } from "@copper-kettle/contract";
+import {
+  depot,
+  depotPassword,
+  depotUser,
+  startStandIn,
+  stores,
+  storesAppId,
+  storesAppKey,
+  tanks,
+  tanksSecret,
+  tanksToken,
+  trails,
+  trailsKey,
+  type StandIn,
+} from "@copper-kettle/standins";
+import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { arrived, reset, World } from "./kit.js";
+
+type Input = BodyInputOf<typeof routes.putCredential>;
+
+const scheme = {
+  base: "${request.method}\n${request.path}\n${time.seconds}\n${nonce}\n${base64.encode(sha256(request.body))}",
+  signature: "base64.encode(hmacSha256(secret.key, base))",
+  headers: {
+    "X-Token": "${secret.token}",
+    "X-Time": "${time.seconds}",
+    "X-Nonce": "${nonce}",
+    "X-Signature": "${signature}",
+  },
+};
+
+describe("credentials of every static kind", () => {
+  let world: World;
+  let far: Record<"depot" | "stores" | "tanks" | "trails", StandIn>;
+  let folder: string;
+  beforeAll(async () => {
+    const [one, two, three, four] = await Promise.all(
+      [depot(), stores(), tanks(), trails()].map((definition) => startStandIn(definition)),
+    );
+    far = { depot: one as StandIn, stores: two as StandIn, tanks: three as StandIn, trails: four as StandIn };
+    const allow = Object.values(far)
+      .map(({ url }) => new URL(url).host)
+      .join(",");
+    world = await World.start({ demo: false, env: { COPPER_KETTLE_ALLOW_ADDRESSES: allow } });
+    folder = await mkdtemp(join(tmpdir(), "ckettle-credentials-"));
+    for (const [name, { url }] of Object.entries(far))
+      await world.client.call(routes.putConstant, { params: { name }, body: { value: url } });
+  });
+  afterAll(async () => {
+    await world.close();
+    await Promise.all(Object.values(far).map((one) => one.close()));
+    await rm(folder, { recursive: true });
+  });
+  const put = (name: string, body: Input) =>
+    world.client.call(routes.putCredential, { params: { name }, body });
+  const check = (name: string, url: string) =>
+    world.client.call(routes.checkCredential, { params: { name }, body: { url } });
+
+  const good: [string, Input, keyof typeof far, string, unknown][] = [
+    [
+      "basic",
+      { kind: "basic", user: depotUser, password: depotPassword },
+      "depot",
+      "/orders",
+      expect.stringContaining("o-7,corrie"),
+    ],
+    [
+      "digest",
+      { kind: "digest", user: depotUser, password: depotPassword },
+      "depot",
+      "/stock",
+      expect.stringContaining("<stock>"),
+    ],
+    [
+      "pair",
+      {
+        kind: "api-key",
+        parts: [
+          { place: "header", name: "X-App-Id", secret: storesAppId },
+          { place: "header", name: "X-App-Key", secret: ` "${storesAppKey}" ` },
+        ],
+      },
+      "stores",
+      "/items/T-101",
+      { tag: "T-101", name: "Radio", hut: "eyrie", servicedOn: null },
+    ],
+    [
+      "query",
+      { kind: "api-key", parts: [{ place: "query", name: "access_key", secret: trailsKey }] },
+      "trails",
+      "/conditions?from=corrie&to=eyrie",
+      { from: "corrie", to: "eyrie", state: "open", length: "7.8 km" },
+    ],
+    [
+      "signature",
+      { kind: "signed", scheme, secrets: { token: tanksToken, key: tanksSecret } },
+      "tanks",
+      "/tanks/eyrie",
+      { hut: "eyrie", current: { level: 29, unit: "percent" } },
+    ],
+  ];
+
+  it.each(good)("%s: a workflow's call is taken", async (name, input, api, path, body) => {
+    await put(name, input);
+    await world.publish(
+      `copper-kettle: 1\nname: use-${name}\nsteps:\n  - { step: a, request: "GET \${constants.${api}}${path}", using: ${name} }\n  - { step: reply, respond: { body: "\${steps.a.body}" } }\n`,
+    );
+    const run = await world.settled((await world.run(`use-${name}`)).id);
+    expect(run.error).toBeNull();
+    expect(run.response?.body).toEqual(body);
+  });
+
+  it("answers a Digest challenge in one step: two requests, one attempt", async () => {
+    await reset(far.depot);
+    await world.settled((await world.run("use-digest")).id);
+    const requests = await arrived(far.depot);
+    expect(requests.map((request) => request.status)).toEqual([401, 200]);
+    expect(requests[0]?.headers["authorization"]).toBeUndefined();
+    expect(requests[1]?.headers["authorization"]).toContain("algorithm=SHA-256");
+  });
+
+  it("signs each attempt anew: a new time, a new nonce", async () => {
+    await reset(far.tanks);
+    for (let count = 0; count < 3; count++) await world.settled((await world.run("use-signature")).id);
+    const nonces = (await arrived(far.tanks)).map((request) => request.headers["x-nonce"]);
+    expect(new Set(nonces).size).toBe(3);
+  });
+
+  it("signs the body of a writing call", async () => {
+    await world.publish(
+      'copper-kettle: 1\nname: put-threshold\nsteps:\n  - { step: a, request: "PUT ${constants.tanks}/tanks/eyrie/threshold", using: signature, body: { json: { percent: 30 } } }\n  - { step: reply, respond: { body: "${steps.a.body}" } }\n',
+    );
+    expect((await world.settled((await world.run("put-threshold")).id)).response?.body).toEqual({
+      hut: "eyrie",
+      percent: 30,
+    });
+  });
+
+  it.each<[string, Input, keyof typeof far, string, string, string]>([
+    [
+      "the right one",
+      { kind: "basic", user: depotUser, password: depotPassword },
+      "depot",
+      "/orders",
+      "accepted",
+      "Accepted",
+    ],
+    [
+      "a wrong password",
+      { kind: "basic", user: depotUser, password: "sheep" },
+      "depot",
+      "/orders",
+      "unknown-key",
+      "user and password",
+    ],
+    [
+      "a wrong Digest password",
+      { kind: "digest", user: depotUser, password: "sheep" },
+      "depot",
+      "/stock",
+      "unknown-key",
+      "The user or the password is wrong.",
+    ],
+    [
+      "another scheme",
+      { kind: "bearer", token: "sk-12345678" },
+      "depot",
+      "/orders",
+      "other-scheme",
+      "wants basic",
+    ],
+    [
+      "a key in the wrong place",
+      { kind: "api-key", parts: [{ place: "header", name: "access_key", secret: trailsKey }] },
+      "trails",
+      "/conditions?from=a&to=b",
+      "wrong-place",
+      "The query parameter access_key is missing.",
+    ],
+    [
+      "half of a pair",
+      { kind: "api-key", parts: [{ place: "header", name: "X-App-Id", secret: storesAppId }] },
+      "stores",
+      "/items/T-100",
+      "wrong-place",
+      "The header X-App-Key is missing.",
+    ],
+    [
+      "a stale time",
+      {
+        kind: "signed",
+        scheme: {
+          ...scheme,
+          base: scheme.base.replace("${time.seconds}", "1700000000"),
+          headers: { ...scheme.headers, "X-Time": "1700000000" },
+        },
+        secrets: { token: tanksToken, key: tanksSecret },
+      },
+      "tanks",
+      "/tanks",
+      "unknown-key",
+      "The timestamp is stale.",
+    ],
+    [
+      "a wrong secret",
+      { kind: "signed", scheme, secrets: { token: tanksToken, key: "ts-000000000000" } },
+      "tanks",
+      "/tanks",
+      "unknown-key",
+      "does not match",
+    ],
+    [
+      "an address that does not exist",
+      { kind: "basic", user: depotUser, password: depotPassword },
+      "depot",
+      "/nowhere",
+      "not-found",
+      "says nothing about the credential",
+    ],
+  ])("check now says in plain words what happened: %s", async (_what, input, api, path, code, words) => {
+    await put("checked", input);
+    const result = await check("checked", far[api].url + path);
+    expect(result).toMatchObject({ ok: code === "accepted", code });
+    expect(result.sentence).toContain(words);
+    for (const secret of [depotPassword, trailsKey, storesAppId, tanksSecret, "sk-12345678"])
+      expect(JSON.stringify(result)).not.toContain(secret);
+  });
+
+  it("check now says too when nothing answers, and when the credential is not for that host", async () => {
+    await put("bound", { kind: "bearer", token: "sk-12345678", hosts: ["stays.example"] });
+    expect(await check("bound", far.depot.url)).toMatchObject({ code: "not-for-this-host" });
+    await put("free", { kind: "bearer", token: "sk-12345678" });
+    expect(await check("free", "http://10.0.0.1/")).toMatchObject({ code: "address-refused" });
+    expect(await check("free", "http://nowhere.invalid/")).toMatchObject({
+      code: "no-answer",
+      sentence: expect.stringContaining("nowhere.invalid"),
+    });
+    expect(await check("free", "not a url")).toMatchObject({ code: "bad-request" });
+    await expect(check("nobody", far.depot.url)).rejects.toThrow('no credential "nobody"');
+  });
+
+  it.each<[string, object, string]>([
+    [
+      "a scheme that cannot be read",
+      { kind: "signed", secrets: { key: "k" }, scheme: { ...scheme, signature: "hmacSha256(secret.key" } },
+      "scheme.signature",
+    ],
+    [
+      "a scheme that names an unknown part",
+      { kind: "signed", secrets: { kye: "k" }, scheme },
+      "scheme.signature",
+    ],
+    [
+      "a vector that does not come out",
+      {
+        kind: "signed",
+        secrets: { token: "t", key: "k" },
+        scheme: {
+          ...scheme,
+          vector: {
+            method: "GET",
+            url: "https://a.example/",
+            now: 0,
+            nonce: "n",
+            secrets: { token: "t", key: "k" },
+            signature: "x",
+          },
+        },
+      },
+      "scheme.vector",
+    ],
+    ["a user with a colon", { kind: "basic", user: "a:b", password: "x" }, "user"],
+    ["an empty password", { kind: "digest", user: "a", password: "\n" }, "password"],
+    [
+      "a key of two pieces",
+      { kind: "api-key", parts: [{ place: "header", name: "X-A", secret: "a\nb" }] },
+      "parts.0.secret",
+    ],
+  ])("refuses %s, at its field", async (_what, body, field) => {
+    const error = (await put("bad", body as Input).catch((fault: unknown) => fault)) as {
+      problem: { status: number; errors: { field: string }[] };
+    };
+    expect(error.problem).toMatchObject({ status: 422, errors: [{ field }] });
+  });
+
+  it("are added, checked and refused by the command line too", async () => {
+    const file = join(folder, "tanks.yaml");
+    await writeFile(
+      file,
+      `base: ${JSON.stringify(scheme.base)}\nsignature: ${scheme.signature}\nheaders: ${JSON.stringify(scheme.headers)}\n`,
+    );
+    const signed = await world.ckettle(
+      [
+        "credential",
+        "add",
+        "cli-signed",
+        "--kind",
+        "signed",
+        "--scheme",
+        file,
+        "--secret",
+        "token",
+        "--secret",
+        "key",
+      ],
+      `${tanksToken}\n${tanksSecret}\n`,
+    );
+    expect(signed).toMatchObject({ code: 0, out: expect.stringContaining("X-Signature: ${signature}") });
+    expect(
+      await world.ckettle(["credential", "check", "cli-signed", "--call", `${far.tanks.url}/tanks`]),
+    ).toMatchObject({ code: 0, out: expect.stringMatching(/^Accepted.*X-Signature: •••/) });
+    const basic = await world.ckettle(
+      ["credential", "add", "cli-basic", "--kind", "basic", "--user", depotUser],
+      "wrong\n",
+    );
+    expect(basic).toMatchObject({ code: 0, out: "cli-basic: will send header Authorization: Basic •••\n" });
+    expect(
+      await world.ckettle(["credential", "check", "cli-basic", "--call", `${far.depot.url}/orders`]),
+    ).toMatchObject({ code: 1, out: expect.stringContaining("mistyped") });
+    for (const [args, words] of [
+      [["--kind", "basic"], "--user"],
+      [["--kind", "signed"], "--scheme"],
+      [["--kind", "magic"], 'not "magic"'],
+      [["--kind", "api-key", "--part", "wall:x"], "place:name"],
+    ] as const) {
+      expect(await world.ckettle(["credential", "add", "x", ...args], "s\n")).toMatchObject({
+        code: 2,
+        err: expect.stringContaining(words),
+      });
+    }
+  });
+
+  it("never show: each secret is in no file, no log, no answer, however it was sent", async () => {
+    const secrets = [
+      depotPassword,
+      Buffer.from(`${depotUser}:${depotPassword}`).toString("base64"),
+      storesAppKey,
+      trailsKey,
+      encodeURIComponent(trailsKey),
+      tanksSecret,
+    ];
+    const shown: string[] = [world.log];
+    for (const { id } of (await world.client.call(routes.listRuns, { query: { limit: 100 } })).runs)
+      shown.push(
+        JSON.stringify([await world.client.call(routes.run, { params: { id } }), await world.entries(id)]),
+      );
+    for (const file of await readdir(world.folder, { recursive: true }))
+      shown.push((await readFile(join(world.folder, file)).catch(() => Buffer.alloc(0))).toString("latin1"));
+    expect(shown.length).toBeGreaterThan(10);
+    for (const secret of secrets) for (const text of shown) expect(text.includes(secret), secret).toBe(false);
+  });
+
+  it("open again after the sealing key was changed while the service ran, and after a restart", async () => {
+    const before = await readFile(join(world.folder, "sealing.key"), "utf8");
+    const said = await world.ckettle(["key", "rotate"]);
+    expect(said).toMatchObject({ code: 0, out: expect.stringContaining("2 data keys") });
+    expect(await readFile(join(world.folder, "sealing.key"), "utf8")).not.toBe(before);
+    await put("after", { kind: "basic", user: depotUser, password: depotPassword });
+    await world.killAndServe();
+    for (const name of ["use-basic", "use-signature"])
+      expect((await world.settled((await world.run(name)).id)).state).toBe("succeeded");
+    expect(await check("after", `${far.depot.url}/orders`)).toMatchObject({ ok: true });
+    const old = (await world.client.call(routes.listRuns, { query: { workflow: "use-query", limit: 1 } }))
+      .runs[0];
+    expect(
+      (await world.client.call(routes.run, { params: { id: old?.id as string } })).response?.body,
+    ).toMatchObject({ from: "corrie" });
+  });
+});

@@ -1,0 +1,201 @@
+import type { ResponseHeaders } from "../http/message.js";
+import { httpDate } from "../http/retry-after.js";
+import { printForPeople } from "../values/durations.js";
+import { isObject, printJson, type Json } from "../values/json.js";
+import { describeCredential, type Credential, type ShownPart } from "./credential.js";
+
+/** What an answer to an authorized request means, in plain words. `code` is stable. */
+export interface Refusal {
+  code:
+    | "accepted"
+    | "prefix-missing"
+    | "prefix-doubled"
+    | "wrong-place"
+    | "other-scheme"
+    | "unknown-key"
+    | "expired"
+    | "scope-missing"
+    | "not-allowed"
+    | "clock-off"
+    | "used-twice"
+    | "not-found"
+    | "other";
+  sentence: string;
+}
+
+/** A clock that is further off than this many milliseconds spoils signatures and tokens. */
+const clockTolerance = 60_000;
+
+/** The authentication schemes that a WWW-Authenticate field asks for, in lower case (RFC 9110 section 11.6.1). */
+function schemesOf(field: string | string[] | undefined): string[] {
+  const text = [field ?? []].flat().join(", ");
+  return [...text.matchAll(/(?:^|,)\s*([A-Za-z][\w-]*)(?=\s+[\w-]+\s*=|\s*(?:,|$))/g)].map((match) =>
+    (match[1] as string).toLowerCase(),
+  );
+}
+
+/** A parameter of a challenge, such as `error` or `scope` (RFC 6750 section 3). */
+function parameterOf(field: string | string[] | undefined, name: string): string | undefined {
+  return new RegExp(`\\b${name}\\s*=\\s*"([^"]*)"`, "i").exec([field ?? []].flat().join(", "))?.[1];
+}
+
+/** What the answer itself says, as one line. */
+function said(body: Json): string {
+  const object = isObject(body) ? body : {};
+  const text = [
+    object["error_description"],
+    object["message"],
+    object["detail"],
+    object["error"],
+    object["title"],
+  ].find((value) => typeof value === "string");
+  const line = (
+    typeof text === "string" ? text : typeof body === "string" ? body : body === null ? "" : printJson(body)
+  )
+    .replace(/\s+/g, " ")
+    .trim();
+  return line.length > 300 ? `${line.slice(0, 300)}…` : line;
+}
+
+/**
+ * Explains what came back for a request with a credential.
+ * @param now milliseconds since 1970, by our clock
+ * @param shown what was sent, masked
+ */
+export function explainRefusal(
+  credential: Credential,
+  answer: { status: number; headers: ResponseHeaders; body: Json },
+  now: number,
+  shown: readonly ShownPart[] = describeCredential(credential),
+): Refusal {
+  const { status, headers, body } = answer;
+  const words = said(body);
+  const quote = words ? ` It says: ${words}` : "";
+  const sent = shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ");
+  const result = (code: Refusal["code"], sentence: string): Refusal => ({
+    code,
+    sentence: `${sentence}${quote}`,
+  });
+  if (status < 400)
+    return { code: "accepted", sentence: `Accepted: the answer is ${status}. Sent was ${sent}.` };
+  if (status !== 401 && status !== 403) {
+    if (status === 404)
+      return result(
+        "not-found",
+        "The address does not exist there (404), so this says nothing about the credential. Check it against an address that does.",
+      );
+    return result("other", `The answer is ${status}, which is not about the credential.`);
+  }
+  const challenge = headers["www-authenticate"];
+  const date = typeof headers["date"] === "string" ? httpDate(headers["date"], now) : undefined;
+  const off = date === undefined ? 0 : now - date;
+  if (
+    Math.abs(off) > clockTolerance &&
+    (credential.kind === "signed" || /time|clock|expired|stale|nonce/i.test(words))
+  ) {
+    return result(
+      "clock-off",
+      `This machine's clock is ${printForPeople(Math.abs(off))} ${off > 0 ? "ahead of" : "behind"} the other side's; set it right.`,
+    );
+  }
+  if (/nonce|replay/i.test(words) && /used|twice|replay|again/i.test(words)) {
+    return result(
+      "used-twice",
+      "The other side has seen this nonce before. Each send must have a new one: use nonce or time in the scheme.",
+    );
+  }
+  return (
+    prefixFault(credential, challenge, words, result) ??
+    scopeFault(status, challenge, words, result) ??
+    placeFault(credential, challenge, words, sent, result) ??
+    result(
+      "unknown-key",
+      `The other side does not take this ${credential.kind === "basic" || credential.kind === "digest" ? "user and password" : "key"}: it was mistyped, belongs to another account or environment, or was replaced. Sent was ${sent}.`,
+    )
+  );
+}
+
+type Make = (code: Refusal["code"], sentence: string) => Refusal;
+
+function prefixFault(
+  credential: Credential,
+  challenge: string | string[] | undefined,
+  words: string,
+  result: Make,
+): Refusal | undefined {
+  const secret =
+    credential.kind === "bearer"
+      ? credential.token
+      : credential.kind === "api-key"
+        ? (credential.parts[0]?.secret ?? "")
+        : "";
+  if (/^(bearer|token|basic)\s/i.test(secret) || /\b(twice|doubled|bearer bearer)\b/i.test(words)) {
+    return result(
+      "prefix-doubled",
+      "The prefix stands twice: it is in the secret as well as before it. Keep the secret without it.",
+    );
+  }
+  const [part] = credential.kind === "api-key" ? credential.parts : [];
+  const bare =
+    part?.place === "header" && part.name.toLowerCase() === "authorization" && part.prefix.trim() === "";
+  if (bare && (schemesOf(challenge).includes("bearer") || /bearer|begin with|prefix/i.test(words))) {
+    return result(
+      "prefix-missing",
+      'The prefix is missing: the header must begin with "Bearer ". Use the kind bearer, or give the part the prefix Bearer.',
+    );
+  }
+  return undefined;
+}
+
+function scopeFault(
+  status: number,
+  challenge: string | string[] | undefined,
+  words: string,
+  result: Make,
+): Refusal | undefined {
+  const error = parameterOf(challenge, "error");
+  if (error === "insufficient_scope" || /insufficient.scope/i.test(words)) {
+    const scope = parameterOf(challenge, "scope");
+    return result(
+      "scope-missing",
+      `The key is good, but lacks a permission${scope ? `: ${scope}` : ""}. Whoever gave it out can add it.`,
+    );
+  }
+  if (/expired/i.test(words) || /expired/i.test(parameterOf(challenge, "error_description") ?? "")) {
+    return result("expired", "The key has run out; get a new one and replace it.");
+  }
+  if (status === 403)
+    return result("not-allowed", "The other side knows the key, and does not allow it this (403).");
+  return undefined;
+}
+
+function placeFault(
+  credential: Credential,
+  challenge: string | string[] | undefined,
+  words: string,
+  sent: string,
+  result: Make,
+): Refusal | undefined {
+  const schemes = schemesOf(challenge);
+  const ours =
+    credential.kind === "bearer"
+      ? "bearer"
+      : credential.kind === "basic"
+        ? "basic"
+        : credential.kind === "digest"
+          ? "digest"
+          : undefined;
+  if (ours && schemes.length > 0 && !schemes.includes(ours)) {
+    return result(
+      "other-scheme",
+      `The other side wants ${schemes.join(" or ")}, and this credential is ${ours}.`,
+    );
+  }
+  if (/\b(missing|required|no (?:api[- ]?)?key|not (?:given|present|provided|found))\b/i.test(words)) {
+    return result(
+      "wrong-place",
+      `The other side did not find the key where it looks for it. Sent was ${sent}; its documentation says where the key belongs and how the place is called.`,
+    );
+  }
+  return undefined;
+}

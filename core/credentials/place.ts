@@ -1,0 +1,70 @@
+import { withQuery } from "../http/build.js";
+import { headerOf, RequestRefused, type HttpRequest } from "../http/message.js";
+import { percentEncode } from "../values/encodings.js";
+import { isObject, parseJson, printJson, setOwn, type Json } from "../values/json.js";
+
+/** Where a part of a key stands in a request: as in OpenAPI (`in`), or in the path or the body. */
+export type KeyPlace = "header" | "query" | "cookie" | "path" | "body";
+
+/**
+ * Puts a value into a request, in place. In the path it takes the place of `{name}`; in the body it becomes a field
+ * of the JSON object.
+ * @throws RequestRefused when the request has no such place
+ */
+export function placeValue(request: HttpRequest, place: KeyPlace, name: string, value: string): void {
+  switch (place) {
+    case "header":
+      setHeader(request, name, value);
+      return;
+    case "query":
+      request.url = withQuery(request.url, { [name]: value });
+      return;
+    case "cookie": {
+      const known = headerOf(request.headers, "cookie");
+      const cookie = `${name}=${percentEncode(value)}`;
+      setHeader(request, "Cookie", known ? `${known}; ${cookie}` : cookie);
+      return;
+    }
+    case "path":
+      request.url = inPath(request.url, name, value);
+      return;
+    case "body":
+      request.body = inBody(request.body, name, value);
+  }
+}
+
+/** Sets a header field; one of the same name, in any case, goes. */
+export function setHeader(request: HttpRequest, name: string, value: string): void {
+  request.headers = request.headers.filter(([field]) => field.toLowerCase() !== name.toLowerCase());
+  request.headers.push([name, value]);
+}
+
+function inPath(url: string, name: string, value: string): string {
+  const [head = "", ...rest] = url.split("?");
+  const placed = [`{${name}}`, percentEncode(`{${name}}`)].find((text) => head.includes(text));
+  if (!placed) {
+    throw new RequestRefused(
+      "bad-request",
+      `The credential belongs into the path at {${name}}, and the URL has no such place.`,
+    );
+  }
+  return [head.replace(placed, percentEncode(value)), ...rest].join("?");
+}
+
+function inBody(body: HttpRequest["body"], name: string, value: string): string {
+  let json: Json;
+  try {
+    json = typeof body === "string" ? parseJson(body) : {};
+  } catch {
+    json = null;
+  }
+  if (!isObject(json)) {
+    throw new RequestRefused(
+      "bad-request",
+      `The credential belongs into the body's field "${name}", and the body is no JSON object.`,
+    );
+  }
+  const filled = { ...json };
+  setOwn(filled, name, value);
+  return printJson(filled);
+}
