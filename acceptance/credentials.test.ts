@@ -14,29 +14,16 @@ import {
   trailsKey,
   type StandIn,
 } from "@copper-kettle/standins";
-import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
-import { tmpdir } from "node:os";
+import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { arrived, reset, World } from "./kit.js";
+import { arrived, reset, tanksScheme as scheme, World } from "./kit.js";
 
 type Input = BodyInputOf<typeof routes.putCredential>;
-
-const scheme = {
-  base: "${request.method}\n${request.path}\n${time.seconds}\n${nonce}\n${base64.encode(sha256(request.body))}",
-  signature: "base64.encode(hmacSha256(secret.key, base))",
-  headers: {
-    "X-Token": "${secret.token}",
-    "X-Time": "${time.seconds}",
-    "X-Nonce": "${nonce}",
-    "X-Signature": "${signature}",
-  },
-};
 
 describe("credentials of every static kind", () => {
   let world: World;
   let far: Record<"depot" | "stores" | "tanks" | "trails", StandIn>;
-  let folder: string;
   beforeAll(async () => {
     const [one, two, three, four] = await Promise.all(
       [depot(), stores(), tanks(), trails()].map((definition) => startStandIn(definition)),
@@ -46,14 +33,12 @@ describe("credentials of every static kind", () => {
       .map(({ url }) => new URL(url).host)
       .join(",");
     world = await World.start({ demo: false, env: { COPPER_KETTLE_ALLOW_ADDRESSES: allow } });
-    folder = await mkdtemp(join(tmpdir(), "ckettle-credentials-"));
     for (const [name, { url }] of Object.entries(far))
       await world.client.call(routes.putConstant, { params: { name }, body: { value: url } });
   });
   afterAll(async () => {
     await world.close();
     await Promise.all(Object.values(far).map((one) => one.close()));
-    await rm(folder, { recursive: true });
   });
   const put = (name: string, body: Input) =>
     world.client.call(routes.putCredential, { params: { name }, body });
@@ -285,53 +270,6 @@ describe("credentials of every static kind", () => {
       problem: { status: number; errors: { field: string }[] };
     };
     expect(error.problem).toMatchObject({ status: 422, errors: [{ field }] });
-  });
-
-  it("are added, checked and refused by the command line too", async () => {
-    const file = join(folder, "tanks.yaml");
-    await writeFile(
-      file,
-      `base: ${JSON.stringify(scheme.base)}\nsignature: ${scheme.signature}\nheaders: ${JSON.stringify(scheme.headers)}\n`,
-    );
-    const signed = await world.ckettle(
-      [
-        "credential",
-        "add",
-        "cli-signed",
-        "--kind",
-        "signed",
-        "--scheme",
-        file,
-        "--secret",
-        "token",
-        "--secret",
-        "key",
-      ],
-      `${tanksToken}\n${tanksSecret}\n`,
-    );
-    expect(signed).toMatchObject({ code: 0, out: expect.stringContaining("X-Signature: ${signature}") });
-    expect(
-      await world.ckettle(["credential", "check", "cli-signed", "--call", `${far.tanks.url}/tanks`]),
-    ).toMatchObject({ code: 0, out: expect.stringMatching(/^Accepted.*X-Signature: •••/) });
-    const basic = await world.ckettle(
-      ["credential", "add", "cli-basic", "--kind", "basic", "--user", depotUser],
-      "wrong\n",
-    );
-    expect(basic).toMatchObject({ code: 0, out: "cli-basic: will send header Authorization: Basic •••\n" });
-    expect(
-      await world.ckettle(["credential", "check", "cli-basic", "--call", `${far.depot.url}/orders`]),
-    ).toMatchObject({ code: 1, out: expect.stringContaining("mistyped") });
-    for (const [args, words] of [
-      [["--kind", "basic"], "--user"],
-      [["--kind", "signed"], "--scheme"],
-      [["--kind", "magic"], 'not "magic"'],
-      [["--kind", "api-key", "--part", "wall:x"], "place:name"],
-    ] as const) {
-      expect(await world.ckettle(["credential", "add", "x", ...args], "s\n")).toMatchObject({
-        code: 2,
-        err: expect.stringContaining(words),
-      });
-    }
   });
 
   it("never show: each secret is in no file, no log, no answer, however it was sent", async () => {

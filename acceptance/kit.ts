@@ -19,6 +19,18 @@ import { fileURLToPath } from "node:url";
 
 export const root = fileURLToPath(new URL("../", import.meta.url));
 
+/** How the stand-in for the tanks wants its requests signed. */
+export const tanksScheme = {
+  base: "${request.method}\n${request.path}\n${time.seconds}\n${nonce}\n${base64.encode(sha256(request.body))}",
+  signature: "base64.encode(hmacSha256(secret.key, base))",
+  headers: {
+    "X-Token": "${secret.token}",
+    "X-Time": "${time.seconds}",
+    "X-Nonce": "${nonce}",
+    "X-Signature": "${signature}",
+  },
+};
+
 export interface Said {
   code: number;
   out: string;

@@ -1,22 +1,85 @@
-import { depot, startStandIn, type StandIn } from "@copper-kettle/standins";
+import {
+  depot,
+  depotUser,
+  startStandIn,
+  tanks,
+  tanksSecret,
+  tanksToken,
+  type StandIn,
+} from "@copper-kettle/standins";
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import type { Browser } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { launch, signIn } from "./browser.js";
-import { World } from "./kit.js";
+import { tanksScheme as scheme, World } from "./kit.js";
 
-describe("credentials in the console", () => {
+describe("credentials, as people set them up,", () => {
   let world: World;
-  let far: { depot: StandIn };
+  let far: { depot: StandIn; tanks: StandIn };
+  let folder: string;
   let browser: Browser;
   beforeAll(async () => {
-    far = { depot: await startStandIn(depot()) };
-    const env = { COPPER_KETTLE_ALLOW_ADDRESSES: new URL(far.depot.url).host };
+    far = { depot: await startStandIn(depot()), tanks: await startStandIn(tanks()) };
+    folder = await mkdtemp(join(tmpdir(), "ckettle-credentials-"));
+    const env = {
+      COPPER_KETTLE_ALLOW_ADDRESSES: [far.depot, far.tanks].map(({ url }) => new URL(url).host).join(","),
+    };
     [world, browser] = await Promise.all([World.start({ demo: false, env }), launch()]);
   });
   afterAll(async () => {
     await browser.close();
     await world.close();
-    await far.depot.close();
+    await Promise.all([far.depot.close(), far.tanks.close()]);
+    await rm(folder, { recursive: true });
+  });
+
+  it("are added, checked and refused by the command line too", async () => {
+    const file = join(folder, "tanks.yaml");
+    await writeFile(
+      file,
+      `base: ${JSON.stringify(scheme.base)}\nsignature: ${scheme.signature}\nheaders: ${JSON.stringify(scheme.headers)}\n`,
+    );
+    const signed = await world.ckettle(
+      [
+        "credential",
+        "add",
+        "cli-signed",
+        "--kind",
+        "signed",
+        "--scheme",
+        file,
+        "--secret",
+        "token",
+        "--secret",
+        "key",
+      ],
+      `${tanksToken}\n${tanksSecret}\n`,
+    );
+    expect(signed).toMatchObject({ code: 0, out: expect.stringContaining("X-Signature: ${signature}") });
+    expect(
+      await world.ckettle(["credential", "check", "cli-signed", "--call", `${far.tanks.url}/tanks`]),
+    ).toMatchObject({ code: 0, out: expect.stringMatching(/^Accepted.*X-Signature: •••/) });
+    const basic = await world.ckettle(
+      ["credential", "add", "cli-basic", "--kind", "basic", "--user", depotUser],
+      "wrong\n",
+    );
+    expect(basic).toMatchObject({ code: 0, out: "cli-basic: will send header Authorization: Basic •••\n" });
+    expect(
+      await world.ckettle(["credential", "check", "cli-basic", "--call", `${far.depot.url}/orders`]),
+    ).toMatchObject({ code: 1, out: expect.stringContaining("mistyped") });
+    for (const [args, words] of [
+      [["--kind", "basic"], "--user"],
+      [["--kind", "signed"], "--scheme"],
+      [["--kind", "magic"], 'not "magic"'],
+      [["--kind", "api-key", "--part", "wall:x"], "place:name"],
+    ] as const) {
+      expect(await world.ckettle(["credential", "add", "x", ...args], "s\n")).toMatchObject({
+        code: 2,
+        err: expect.stringContaining(words),
+      });
+    }
   });
 
   it("are added with a form, checked with a button, and removed", async () => {
