@@ -77,6 +77,7 @@ export default tseslint.config(
     languageOptions: { parser: vueParser, parserOptions: { parser: tseslint.parser } },
     rules: {
       "vue/valid-v-slot": ["error", { allowModifiers: true }],
+      "vue/html-quotes": ["error", "double", { avoidEscape: true }],
       "vue/max-attributes-per-line": "off",
       "vue/singleline-html-element-content-newline": "off",
       "vue/html-self-closing": "off",

@@ -182,8 +182,7 @@ describe("templates", () => {
   it("print back what is not an expression, whatever it is", () => {
     fc.assert(
       fc.property(fc.string(), (text) => {
-        const escaped = text.replaceAll("${", "$${");
-        fc.pre(!/\$\$\$\{/.test(escaped));
+        const escaped = text.replaceAll("${", () => "$${");
         expect(renderTemplate(parseTemplate(escaped), {}, surroundings)).toBe(text);
       }),
     );

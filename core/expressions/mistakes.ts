@@ -30,7 +30,7 @@ const slips: { pattern: RegExp; message: (match: RegExpExecArray) => string }[] 
 ];
 
 /** Looks for a frequent slip outside of quoted texts; the parser's own message is given where none is found. */
-export function explainMistake(text: string, _faultAt: number): Mistake | undefined {
+export function explainMistake(text: string): Mistake | undefined {
   const bare = text.replace(/"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'/g, (quoted) => " ".repeat(quoted.length));
   for (const { pattern, message } of slips) {
     const match = pattern.exec(bare);

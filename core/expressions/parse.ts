@@ -59,7 +59,7 @@ export function parseExpression(text: string): Node {
     const fault = error as ParseError;
     const start = Math.min(fault.range?.start ?? 0, text.length);
     const end = Math.max(fault.range?.end ?? text.length, start);
-    const meant = explainMistake(text, start);
+    const meant = explainMistake(text);
     if (meant) throw new ExpressionError("syntax", meant.message, meant.start, meant.end);
     throw new ExpressionError("syntax", `${sentence(fault.summary ?? fault.message)}`, start, end);
   }
