@@ -263,7 +263,7 @@ describe("calls through the whole service", () => {
       const run = await world.client.call(routes.run, { params: { id } });
       const late = Date.parse(run.endedAt as string) - Date.parse(run.startedAt as string) - 31_000;
       expect(late).toBeGreaterThanOrEqual(0);
-      expect(late).toBeLessThan(2_000);
+      expect(late).toBeLessThan(10_000);
     }
   });
 

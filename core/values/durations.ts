@@ -29,20 +29,23 @@ export function parseDuration(text: string): number | undefined {
   return (sign * Math.round(total * 1e6)) / 1e6;
 }
 
+const nearUnits: [word: string, unit: string][] = [
+  ["milli", "ms"],
+  ["sec", "s"],
+  ["min", "m"],
+  ["h", "h"],
+  ["day", "d"],
+];
+
 /** What to write instead, for people: names the forms and, where it can be guessed, the fitting one. */
 export function durationHint(text: string): string {
   const number = /^\s*(\d+(?:\.\d+)?)\s*([a-z]*)\s*$/i.exec(text);
   const unit = number?.[2]?.toLowerCase() ?? "";
-  const near =
-    unit === "" || unit.startsWith("sec")
+  const near = /^(ms|s|m|h|d)$/.test(unit)
+    ? unit
+    : unit === ""
       ? "s"
-      : unit.startsWith("min")
-        ? "m"
-        : unit.startsWith("h")
-          ? "h"
-          : unit.startsWith("day")
-            ? "d"
-            : undefined;
+      : nearUnits.find(([word]) => unit.startsWith(word))?.[1];
   const example = number && near ? ` Did you mean ${number[1]}${near}?` : "";
   return `A duration is a number with a unit (ms, s, m, h, d), such as 500ms, 20s, 10m or 1h30m.${example}`;
 }

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { cleanSecret, secretFault } from "../credentials/clean.js";
 import { authorize } from "../credentials/credential.js";
 import { derivedFraction, derivedUuid } from "./digest.js";
-import { parseDuration, printForPeople, printSeconds } from "./durations.js";
+import { durationHint, parseDuration, printForPeople, printSeconds } from "./durations.js";
 import { fromBase64, percentEncode, toBase64, utf8 } from "./encodings.js";
 import { canonicalDecimal, Exact, parseJson, printJson, sameJson } from "./json.js";
 import { mask, MaskSet, maskPlaces, secretPlaces } from "./masking.js";
@@ -163,6 +163,11 @@ describe("small things", () => {
       90_000, 5_400_000, 250, 172_800_000, 1_500, -5_000, 0,
     ]);
     expect(["", "5", "5 s", "s", "1x", "-"].map(parseDuration)).toEqual(Array(6).fill(undefined));
+    expect(
+      ["5 s", "5 minutes", "5", "2 hours", "3 Days", "7 millis", "soon"].map(
+        (text) => /Did you mean (\w+)/.exec(durationHint(text))?.[1],
+      ),
+    ).toEqual(["5s", "5m", "5s", "2h", "3d", "7ms", undefined]);
     expect([90_000, 1_500].map(printSeconds)).toEqual(["90s", "1.5s"]);
     expect([350, 4_200, 200_000, 7_500_000, 100_000_000].map(printForPeople)).toEqual([
       "350 ms",
