@@ -46,13 +46,12 @@ describe("ckettle demo", () => {
     const { client } = await service();
     await until(async () => {
       const { runs } = await client.call(routes.listRuns);
-      return runs.length === 2 && runs.every((run) => run.state === "succeeded");
-    }, "both examples have succeeded");
+      return runs.length === 3 && runs.every((run) => run.state === "succeeded");
+    }, "all examples have succeeded");
     const { credentials } = await client.call(routes.listCredentials);
-    expect(credentials.map((item) => item.usedBy)).toEqual([
-      ["greet-guest", "hut-round"],
-      ["greet-guest", "hut-round"],
-    ]);
+    const usedBy = new Map(credentials.map((item) => [item.name, item.usedBy]));
+    expect(usedBy.get("stays-key")).toEqual(["greet-guest", "hut-round"]);
+    expect(usedBy.get("tanks-signature")).toEqual(["tank-watch"]);
     for (const { hosts } of credentials) expect(hosts).toHaveLength(1);
   });
 

@@ -97,6 +97,49 @@ describe("the thinnest slice", () => {
     expect(late.headers.get("location")).toMatch(/^\/api\/runs\//);
   });
 
+  it("answers each of many starters that wait, once, however their runs end", async () => {
+    await world.publish(`
+copper-kettle: 1
+name: ends
+inputs: { type: object, properties: { how: { type: string } } }
+steps:
+  - step: a
+    if: inputs.how == "respond"
+    then: [{ step: r, respond: { status: 201, body: yes } }]
+  - step: b
+    if: inputs.how == "fail"
+    then: [{ step: f, stop: { as: failed, message: on purpose } }]
+  - step: c
+    if: inputs.how == "header"
+    then: [{ step: h, respond: { headers: { "bad name": x } } }]
+`);
+    const start = async (how: string, wait: string) => {
+      const response = await fetch(`${world.url}/api/workflows/ends/runs?wait=${wait}`, {
+        method: "POST",
+        headers: { Authorization: `Bearer ${world.token}`, "Content-Type": "application/json" },
+        body: JSON.stringify({ inputs: { how } }),
+      });
+      await response.arrayBuffer();
+      return response.status;
+    };
+    const ways = [
+      ["respond", 201],
+      ["fail", 502],
+      ["end", 204],
+      ["header", 502],
+    ] as const;
+    const statuses = await Promise.all(
+      Array.from({ length: 120 }, (_, index) => start(ways[index % 4]?.[0] ?? "", "20s")),
+    );
+    expect(statuses).toEqual(statuses.map((_, index) => ways[index % 4]?.[1]));
+    // With waits that end just then, each still gets one answer, and the service lives.
+    const hurried = await Promise.all(
+      Array.from({ length: 120 }, (_, index) => start(ways[index % 3]?.[0] ?? "", `${index % 12}ms`)),
+    );
+    for (const [index, status] of hurried.entries()) expect([202, ways[index % 3]?.[1]]).toContain(status);
+    expect((await fetch(`${world.url}/readyz`)).status).toBe(200);
+  });
+
   it("shows exactly what was sent and what came back, step by step", async () => {
     const { id } = await world.settled((await world.run("greet-guest", { email: "ines@alpha.example" })).id);
     const entries = await world.entries(id);

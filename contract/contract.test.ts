@@ -39,7 +39,7 @@ describe("the routes", () => {
       { kind: "bearer" },
       { kind: "bearer", token: "x", extra: 1 },
       { kind: "api-key", parts: [] },
-      { kind: "api-key", parts: [{ place: "body", name: "k", secret: "x" }] },
+      { kind: "api-key", parts: [{ place: "wall", name: "k", secret: "x" }] },
       { kind: "api-key", parts: [{ place: "header", name: "a b", secret: "x" }] },
     ]) {
       expect(routes.putCredential.body?.safeParse(bad).success, JSON.stringify(bad)).toBe(false);

@@ -6,11 +6,12 @@ import {
   workflowJsonSchema,
   type JsonObject,
 } from "@copper-kettle/core";
-import type { Express, Request, Response } from "express";
+import type { Express, Request } from "express";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
-import { answered, sendJson, serve } from "./serve-route.js";
+import { replied } from "./replies.js";
+import { answered, serve } from "./serve-route.js";
 import { runView, workflowDetailView, workflowSummaries } from "./views.js";
 
 const longestWait = 10 * 60_000;
@@ -125,61 +126,4 @@ function waitOf(text: string | undefined): number | undefined {
     );
   }
   return millis;
-}
-
-/**
- * Waits for a run's response and sends it. False when it did not come in time, or cannot: the run is unsure, waits
- * for a person, or sleeps past that time.
- */
-async function replied(context: Context, run: string, wait: number, response: Response): Promise<boolean> {
-  const { runner, journals } = context;
-  const end = Date.now() + wait;
-  let settle: (value: boolean) => void = () => undefined;
-  const done = new Promise<boolean>((resolve) => (settle = resolve));
-  const timer = setTimeout(() => settle(false), wait);
-  const look = async (): Promise<void> => {
-    const row = await RunRow.findByPk(run);
-    const given = await journals.response(run);
-    if (given) return send(given);
-    if (!row || row.state === "unsure" || row.state === "held") return settle(false);
-    if (row.state === "waiting" && (row.wakeAt ?? 0) > end) return settle(false);
-    if (row.endedAt === null) return;
-    if (row.state === "succeeded") response.status(204).set("X-Ckettle-Run", run).end();
-    else {
-      const { error, message } = runView(row, false);
-      const problem = new HttpProblem(
-        502,
-        `run-${row.state}`,
-        `The run ${row.state === "failed" ? "failed" : "was stopped"}`,
-        error?.message ?? message ?? "It has no response.",
-        { run },
-      );
-      sendJson(response, 502, problem.details(), "application/problem+json");
-    }
-    settle(true);
-  };
-  const send = (given: { status: number; headers: JsonObject; body: unknown }): void => {
-    for (const [name, value] of Object.entries(given.headers)) response.set(name, String(value));
-    response.set("X-Ckettle-Run", run);
-    if (given.body === null || given.status === 204) response.status(given.status).end();
-    else if (typeof given.body === "string")
-      response
-        .status(given.status)
-        .type(response.get("Content-Type") ?? "text/plain")
-        .send(given.body);
-    else sendJson(response, given.status, given.body);
-    settle(true);
-  };
-  const onResponse = (id: string, given: { status: number; headers: JsonObject; body: unknown }): void => {
-    if (id === run && !response.headersSent) send(given);
-  };
-  const onRested = (id: string): void => void (id === run && !response.headersSent && look());
-  runner.events.on("response", onResponse).on("rested", onRested);
-  try {
-    await look();
-    return await done;
-  } finally {
-    clearTimeout(timer);
-    runner.events.off("response", onResponse).off("rested", onRested);
-  }
 }

@@ -23,6 +23,10 @@ const tab = ref("outline");
 const unsavedKey = `copper-kettle.unsaved.${props.name}`;
 const unsaved = computed(() => workflow.value !== undefined && text.value !== workflow.value.text);
 const errors = computed(() => problems.value.filter((problem) => problem.severity === "error"));
+/** Single line ends of the text are where its file broke a line; blank lines begin a paragraph. */
+const paragraphs = computed(() =>
+  (workflow.value?.about ?? "").split(/\n\s*\n/).filter((text) => text.trim() !== ""),
+);
 const faulty = computed(() => new Set(problems.value.map((problem) => problem.line)));
 
 async function loadRuns(): Promise<void> {
@@ -115,7 +119,7 @@ function discard(): void {
             </v-tabs>
             <div class="pa-3">
               <template v-if="tab === 'outline'">
-                <p v-if="workflow.about" class="dim mb-2 about">{{ workflow.about }}</p>
+                <p v-for="paragraph in paragraphs" :key="paragraph" class="dim mb-2 about">{{ paragraph }}</p>
                 <OutlineView
                   :outline="workflow.outline"
                   :triggers="workflow.triggers"
@@ -175,7 +179,6 @@ function discard(): void {
   gap: 12px;
 }
 .about {
-  white-space: pre-line;
   font-size: 0.875rem;
 }
 .file {
