@@ -233,7 +233,7 @@ describe("ckettle", () => {
       err: expect.stringContaining("--part"),
     });
     const list = await world.ckettle(["credential", "list"]);
-    expect(list.out).toMatch(/^pasted +bearer +Authorization: Bearer ••• +stays\.example/m);
+    expect(list.out).toMatch(/^pasted +bearer +✓ ready +Authorization: Bearer ••• +stays\.example/m);
     expect(list.out).not.toContain("sk-abc");
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(0);
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(2);

@@ -57,19 +57,19 @@ describe("what the docs say", () => {
       .split("\n")
       .filter((line) => line.startsWith("| `") && !line.startsWith("| `FILE"));
     expect(rows.length).toBeGreaterThan(8);
-    for (const row of rows) {
+    const checkRow = async (row: string): Promise<void> => {
       const cell = (row.split(/(?<!\\)\|/)[1] as string).trim();
       const parts = [...cell.matchAll(/`([^`]+)`/g)].map((match) => match[1] as string);
       const [group] = (parts[0] as string).split(" ");
       for (const part of parts) {
-        const words = part.split(" ").filter((word) => /^[a-z]+$/.test(word));
+        const words = part.split(" ").filter((word) => /^[a-z][a-z0-9-]*$/.test(word));
         const path = part === parts[0] ? words : [group as string, ...words];
         const help = (
           await ckettle(
             [
               ...path.slice(
                 0,
-                ["workflow", "run", "credential", "constant"].includes(group as string) ? 2 : 1,
+                ["workflow", "run", "credential", "constant", "token"].includes(group as string) ? 2 : 1,
               ),
               "--help",
             ],
@@ -79,7 +79,8 @@ describe("what the docs say", () => {
         expect(help, part).toContain("Usage: ckettle");
         for (const [option] of part.matchAll(/--[a-z-]+/g)) expect(help, part).toContain(option);
       }
-    }
+    };
+    await Promise.all(rows.map(checkRow));
   });
 
   it("every setting of the page on the service is read by it", () => {

@@ -29,7 +29,9 @@ function textOf(entry: Entry): string | undefined {
       const wait =
         entry.wait === undefined
           ? ""
-          : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
+          : entry.renewed
+            ? "; again at once, with a new proof"
+            : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
       if (entry.failure) return `${step}  no answer (${entry.failure.kind}): ${entry.failure.message}${wait}`;
       const status = entry.response?.status ?? 0;
       const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
@@ -45,6 +47,8 @@ function textOf(entry: Entry): string | undefined {
       if (entry.kind === "respond") return `${step}  responds ${brief(entry.outcome)}`;
       return entry.kind === "set" || entry.kind === "note" ? `${step}  ${brief(entry.outcome)}` : undefined;
     case "rested":
+      if (entry.state === "waiting" && entry.until === undefined)
+        return `${stateText("waiting")}: ${entry.reason ?? ""}`;
       if (entry.state === "waiting")
         return `${stateText("waiting")} until ${new Date(entry.until ?? 0).toISOString()}`;
       return `${stateText(entry.state)}${entry.reason ? `: ${entry.reason}` : ""}`;

@@ -1,6 +1,7 @@
 import { ProblemError, Unreachable } from "@copper-kettle/contract";
 import { Command, CommanderError } from "commander";
 import { errorColors } from "./colors.js";
+import { addAccess } from "./commands/access.js";
 import { addCredential } from "./commands/credential.js";
 import { addDemo } from "./commands/demo.js";
 import { addOthers } from "./commands/others.js";
@@ -25,7 +26,7 @@ function build(): Command {
     )
     .showSuggestionAfterError()
     .exitOverride();
-  for (const add of [addServe, addDemo, addWorkflow, addStart, addRun, addCredential, addOthers])
+  for (const add of [addServe, addDemo, addWorkflow, addStart, addRun, addCredential, addAccess, addOthers])
     add(program);
   const override = (command: Command): void =>
     command.commands.forEach((inner) => override(inner.exitOverride().showSuggestionAfterError()));

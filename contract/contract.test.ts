@@ -36,7 +36,10 @@ describe("the routes", () => {
     expect(routes.listRuns.query?.parse({ limit: "7" })).toMatchObject({ limit: 7 });
     expect(routes.journal.query?.parse({})).toEqual({ after: -1, limit: 200 });
     for (const bad of [
-      { kind: "bearer" },
+      { kind: "oauth2", clientId: "x" },
+      { kind: "oauth2", grant: "client-credentials", issuer: "identity.example" },
+      { kind: "oauth2", grant: "client-credentials", scopes: ["two words"] },
+      { kind: "bearer", token: "x", endsOn: "next spring" },
       { kind: "bearer", token: "x", extra: 1 },
       { kind: "api-key", parts: [] },
       { kind: "api-key", parts: [{ place: "wall", name: "k", secret: "x" }] },

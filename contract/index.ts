@@ -1,4 +1,5 @@
 export * from "./route.js";
 export * from "./schemas.js";
+export * from "./credential-schemas.js";
 export { routes, type Routes } from "./routes.js";
 export * from "./client.js";

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { route } from "./route.js";
+import { activityRoutes, credentialRoutes, tokenRoutes } from "./credential-routes.js";
+import { credentialAttention } from "./credential-schemas.js";
 import {
-  credential,
-  credentialInput,
   journalEntry,
   json,
   jsonObject,
@@ -72,6 +72,9 @@ export const routes = {
     summary: "What needs a person, what is running, and runs over time",
     output: z.object({
       attention: z.array(run),
+      credentials: z
+        .array(credentialAttention)
+        .meta({ description: "Credentials that fail, want a sign-in, or end soon." }),
       running: z.array(run),
       next: z.array(run),
       hours: z.array(
@@ -247,52 +250,9 @@ export const routes = {
     status: 202,
   }),
 
-  listCredentials: route({
-    method: "GET",
-    path: "/api/credentials",
-    summary: "All credentials, without their secrets",
-    output: z.object({ credentials: z.array(credential) }),
-    status: 200,
-  }),
-  putCredential: route({
-    method: "PUT",
-    path: "/api/credentials/{name}",
-    summary: "Add a credential, or replace one",
-    params: named,
-    body: credentialInput,
-    output: z.object({
-      credential,
-      removed: z.array(z.string()).meta({ description: "What was taken off the secrets given." }),
-    }),
-    status: 200,
-  }),
-  removeCredential: route({
-    method: "DELETE",
-    path: "/api/credentials/{name}",
-    summary: "Remove a credential",
-    params: named,
-    output: nothing,
-    status: 204,
-  }),
-  checkCredential: route({
-    method: "POST",
-    path: "/api/credentials/{name}/check",
-    summary: "Make a real call with a credential, and say in plain words what came back",
-    params: named,
-    body: z.strictObject({
-      url: z.string().meta({ description: "An address that wants this credential." }),
-      method: z.enum(["GET", "HEAD", "OPTIONS"]).default("GET"),
-    }),
-    output: z.object({
-      ok: z.boolean(),
-      code: z.string(),
-      sentence: z.string(),
-      status: z.number().nullable(),
-      took: z.number().meta({ description: "Milliseconds." }),
-      sent: z.array(z.object({ place: z.string(), name: z.string(), value: z.string() })),
-    }),
-    status: 200,
-  }),
+  ...credentialRoutes,
+  ...activityRoutes,
+  ...tokenRoutes,
   rotateKey: route({
     method: "POST",
     path: "/api/sealing-key/rotate",

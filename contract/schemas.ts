@@ -64,6 +64,10 @@ export const run = z
     startedAt: z.string().nullable(),
     endedAt: z.string().nullable(),
     wakeAt: z.string().nullable(),
+    waitsFor: z
+      .string()
+      .nullable()
+      .meta({ description: "The credential that a person has to sign in with before the run goes on." }),
     calls: z.number().meta({ description: "How many requests were sent." }),
     problems: z.number(),
     error: runError.nullable(),
@@ -128,80 +132,3 @@ export const workflowDetail = workflowSummary
   .meta({ id: "WorkflowDetail" });
 export type WorkflowDetail = z.output<typeof workflowDetail>;
 export type WorkflowSummary = z.output<typeof workflowSummary>;
-
-const place = z.enum(["header", "query", "cookie", "path", "body"]);
-const hosts = z.array(z.string().min(1)).default([]).meta({
-  description:
-    "Hosts (with a port where it is not the usual one) that the credential may be sent to; empty: any.",
-});
-const texts = z.record(z.string(), z.string());
-
-const signingScheme = z
-  .strictObject({
-    base: z.string().meta({ description: "A template of what is signed (the signature base)." }),
-    signature: z.string().meta({ description: "An expression over base and secret.NAME." }),
-    headers: texts.optional(),
-    query: texts.optional(),
-    vector: z
-      .strictObject({
-        method: z.string(),
-        url: z.string(),
-        body: z.string().optional(),
-        now: z.number().meta({ description: "Milliseconds since 1970." }),
-        nonce: z.string(),
-        secrets: texts,
-        signature: z.string(),
-        base: z.string().optional(),
-      })
-      .optional()
-      .meta({ description: "A known case, checked before the scheme is kept." }),
-  })
-  .meta({ id: "SigningScheme" });
-
-export const credentialInput = z
-  .discriminatedUnion("kind", [
-    z.strictObject({ kind: z.literal("bearer"), token: z.string(), hosts }),
-    z.strictObject({ kind: z.literal("basic"), user: z.string(), password: z.string(), hosts }),
-    z.strictObject({ kind: z.literal("digest"), user: z.string(), password: z.string(), hosts }),
-    z.strictObject({
-      kind: z.literal("api-key"),
-      parts: z
-        .array(
-          z.strictObject({
-            place,
-            name: z
-              .string()
-              .regex(
-                /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/,
-                "the name of a header, query parameter, cookie, path part or body field",
-              ),
-            prefix: z.string().default(""),
-            secret: z.string(),
-          }),
-        )
-        .min(1),
-      hosts,
-    }),
-    z.strictObject({
-      kind: z.literal("signed"),
-      secrets: z.record(z.string().regex(/^[A-Za-z_]\w*$/, "letters, digits and _"), z.string()),
-      scheme: signingScheme,
-      hosts,
-    }),
-  ])
-  .meta({ id: "CredentialInput" });
-
-export const credential = z
-  .object({
-    name: z.string(),
-    kind: z.string(),
-    hosts: z.array(z.string()),
-    shown: z
-      .array(z.object({ place: z.string(), name: z.string(), value: z.string() }))
-      .meta({ description: "What will be sent, masked." }),
-    usedBy: z.array(z.string()).meta({ description: "Workflows that name it." }),
-    lastUsedAt: z.string().nullable(),
-    changedAt: z.string(),
-  })
-  .meta({ id: "Credential" });
-export type CredentialInfo = z.output<typeof credential>;

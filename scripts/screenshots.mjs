@@ -45,7 +45,10 @@ const json = (args) => JSON.parse(ckettle(["--json", ...args]));
 try {
   await until(() => said.includes("Open the console"), "the demo runs");
   const constants = json(["constant", "list"]);
-  await until(() => json(["run", "list"]).every((run) => run.endedAt), "the first runs have ended");
+  await until(
+    () => json(["run", "list"]).every((run) => run.endedAt || run.waitsFor),
+    "the first runs have ended, or wait for a person",
+  );
   // A few more runs, so that the pages have something to show: one fails, one is unsure, one sleeps.
   for (const email of ["odd@huts.example", "sanna@huts.example"])
     ckettle(["start", "greet-guest", "-i", `email=${email}`, "--wait"]);
@@ -124,11 +127,18 @@ try {
   await light.page.getByLabel("Guest e-mail").fill("marit@alpha.example");
   await shoot(light.page, "start");
   await light.go("/credentials");
-  await light.page.getByText("depot-orders", { exact: true }).click();
-  await light.page.getByLabel("An address that wants this credential").fill(`${constants.depot}/orders`);
-  await light.page.getByRole("button", { name: "Check now" }).click();
-  await light.page.getByText("Accepted").waitFor();
+  await light.page.getByText("boards-marit", { exact: true }).waitFor();
   await shoot(light.page, "credentials");
+  await light.go(`/runs/${runOf("open-season", "waiting")}`);
+  await light.page.getByText("Waits for a sign-in").first().waitFor();
+  await shoot(light.page, "waiting");
+  await light.go("/credentials/boards-marit");
+  await light.page.getByRole("button", { name: "Sign in", exact: true }).click();
+  await light.page.getByRole("button", { name: "Allow" }).click();
+  await light.page.getByText("is signed in as marit").waitFor();
+  await light.page.getByRole("button", { name: "Check now" }).click();
+  await light.page.getByText("A token was given").waitFor();
+  await shoot(light.page, "credential");
   await light.go("/runs");
   await shoot(light.page, "runs");
   const round = runOf("hut-round", "succeeded");
@@ -178,6 +188,7 @@ try {
       "ckettle credential check tanks-signature --call $TANKS/tanks",
       ["credential", "check", "tanks-signature", "--call", `${constants.tanks}/tanks`],
     ],
+    ["ckettle credential check ledger-machine", ["credential", "check", "ledger-machine"]],
     [
       "ckettle credential check wrong --call $DEPOT/orders",
       ["credential", "check", "wrong", "--call", `${constants.depot}/orders`],
@@ -187,6 +198,13 @@ try {
       "ckettle credential check trails-key --call $STORES/items/T-100",
       ["credential", "check", "trails-key", "--call", `${constants.stores}/items/T-100`],
       { fails: true },
+    ],
+  ]);
+  await type("cli-credential-show", [
+    ["ckettle credential show boards-marit", ["credential", "show", "boards-marit"]],
+    [
+      "ckettle activity --credential boards-marit --limit 6",
+      ["activity", "--credential", "boards-marit", "--limit", "6"],
     ],
   ]);
   await type("cli-start", [

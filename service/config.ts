@@ -21,6 +21,9 @@ const schema = z.object({
   COPPER_KETTLE_LISTEN: z.string().min(1).default("127.0.0.1"),
   COPPER_KETTLE_PORT: z.coerce.number().int().min(0).max(65_535).default(4100),
   COPPER_KETTLE_HOST_NAMES: list,
+  COPPER_KETTLE_PUBLIC_URL: z
+    .url({ protocol: /^https?$/, error: "must be an address that begins with https:// or http://" })
+    .optional(),
   COPPER_KETTLE_ALLOW_ADDRESSES: list,
   COPPER_KETTLE_MOST_ANSWER: z.coerce.number().int().min(1_024).default(52_428_800),
   COPPER_KETTLE_KEY: z.string().optional(),
@@ -35,6 +38,8 @@ export interface Config {
   port: number;
   /** Further host names that the service answers to. */
   hostNames: string[];
+  /** The address under which people reach the service, where that is another than its own; without a slash at its end. */
+  publicUrl: string | undefined;
   /** Addresses of the machine's own network that calls may go to. */
   allowAddresses: string[];
   /** Bytes. */
@@ -63,6 +68,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     listen: values.COPPER_KETTLE_LISTEN,
     port: values.COPPER_KETTLE_PORT,
     hostNames: values.COPPER_KETTLE_HOST_NAMES,
+    publicUrl: values.COPPER_KETTLE_PUBLIC_URL?.replace(/\/+$/, ""),
     allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
     mostAnswer: values.COPPER_KETTLE_MOST_ANSWER,
     key: values.COPPER_KETTLE_KEY,

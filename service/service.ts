@@ -7,6 +7,13 @@ import { pino } from "pino";
 import type { Config } from "./config.js";
 import { createApp } from "./http/app.js";
 import { Auth } from "./http/auth.js";
+import { CredentialUses } from "./credentials/use.js";
+import { callbackPath } from "./http/oauth-callback.js";
+import { EndpointFetch } from "./oauth/fetch.js";
+import { TokenKeeper } from "./oauth/keeper.js";
+import { TokenRequests } from "./oauth/requests.js";
+import { SignIns } from "./oauth/sign-in.js";
+import { TokenStore } from "./store/tokens.js";
 import { addressRule } from "./outbound/guard.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
@@ -16,6 +23,7 @@ import { writePrivate } from "./sealing/keys.js";
 import { Sealing } from "./sealing/sealing.js";
 import { Blobs } from "./store/blobs.js";
 import { ConstantStore } from "./store/constants.js";
+import { ActivityStore } from "./store/activity.js";
 import { CredentialStore } from "./store/credentials.js";
 import { openDatabase } from "./store/database.js";
 import { FileStore } from "./store/files.js";
@@ -54,6 +62,9 @@ export async function startService(config: Config): Promise<Service> {
   const blobs = new Blobs(join(folder, "blobs"));
   const credentials = new CredentialStore(writer, sealer);
   await credentials.loadAll();
+  const tokens = new TokenStore(writer, sealer, credentials.masks);
+  await tokens.loadAll();
+  const activity = new ActivityStore(writer);
   const log = pino(
     { level: config.logLevel, base: null, timestamp: pino.stdTimeFunctions.isoTime },
     { write: (line: string) => void process.stderr.write(credentials.masks.text(line)) },
@@ -69,10 +80,14 @@ export async function startService(config: Config): Promise<Service> {
     userAgent: `copper-kettle/${version}`,
   });
   const files = new FileStore(writer, blobs);
+  const now = (): number => systemClock.now();
+  const requests = new TokenRequests(new EndpointFetch(transport, now), now);
+  const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
+  const uses = new CredentialUses(credentials, keeper, activity, now);
   const runner = new Runner({
     journals,
     workflows,
-    credentials,
+    credentials: uses,
     constants,
     files,
     transport,
@@ -80,7 +95,7 @@ export async function startService(config: Config): Promise<Service> {
     log,
   });
   const starts = new Starts(journals, workflows, runner);
-  const auth = new Auth(writer, { secure: false });
+  const auth = new Auth(writer, { secure: config.publicUrl?.startsWith("https:") ?? false });
   await auth.loadAll();
   const tokenFile = join(folder, "token");
   if (!auth.hasTokens || !existsSync(tokenFile))
@@ -100,7 +115,9 @@ export async function startService(config: Config): Promise<Service> {
         ? `[${config.listen}]`
         : config.listen;
   const url = `http://${shownHost}:${port}`;
+  const publicUrl = config.publicUrl ?? url;
   const hosts = new Set([
+    new URL(publicUrl).host,
     `127.0.0.1:${port}`,
     `localhost:${port}`,
     `[::1]:${port}`,
@@ -115,6 +132,12 @@ export async function startService(config: Config): Promise<Service> {
     auth,
     workflows,
     credentials,
+    tokens,
+    uses,
+    keeper,
+    requests,
+    signIns: new SignIns(requests, keeper, credentials, `${publicUrl}${callbackPath}`, now),
+    activity,
     constants,
     journals,
     transport,
@@ -128,6 +151,13 @@ export async function startService(config: Config): Promise<Service> {
     createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }),
   );
   await writeFile(join(folder, "service.json"), JSON.stringify({ url, pid: process.pid, version }));
+  keeper.events.on("ready", (name) => {
+    runner
+      .credentialReady(name)
+      .catch((error: unknown) =>
+        log.error({ err: error }, "runs that wait for a sign-in could not be woken"),
+      );
+  });
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");

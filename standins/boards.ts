@@ -1,5 +1,7 @@
 import type { Express, NextFunction, Request, Response } from "express";
+import { boardsResource, type Identity } from "./identity.js";
 import { bearer, type Definition } from "./stand-in.js";
+import { tokenGuard } from "./token-guard.js";
 
 export const boardsToken = "bt-boards-91c0d3aa57";
 
@@ -11,8 +13,11 @@ interface Post {
   transaction?: string;
 }
 
-/** Message boards, one a hut. Throttled; a transaction id given by the client makes a repeat harmless. */
-export function boards(): Definition {
+/**
+ * Message boards, one a hut. Throttled; a transaction id given by the client makes a repeat harmless. Robots have a key
+ * of their own; people come with a token of the authorization server.
+ */
+export function boards(identity?: Identity): Definition {
   let posts: Post[] = [];
   let recent: number[] = [];
   let refused = 0;
@@ -44,10 +49,17 @@ export function boards(): Definition {
     reset,
     settings,
     routes(app: Express) {
-      app.use(
-        bearer(() => boardsToken),
-        throttle,
-      );
+      const robots = bearer(() => boardsToken);
+      const people = identity
+        ? tokenGuard(identity, boardsResource, ({ method }) =>
+            method === "GET" ? "boards:read" : "boards:write",
+          )
+        : robots;
+      app.use((request, response, next) => {
+        // A token of the authorization server is a JWT: three parts.
+        const isToken = request.get("authorization")?.split(".").length === 3;
+        return isToken ? people(request, response, next) : robots(request, response, next);
+      }, throttle);
       app.get(
         "/boards/:board/posts",
         (request, response) =>

@@ -5,3 +5,6 @@ export { depot, depotPassword, depotUser } from "./depot.js";
 export { stores, storesAppId, storesAppKey } from "./stores.js";
 export { tanks, tanksSecret, tanksToken } from "./tanks.js";
 export { trails, trailsKey } from "./trails.js";
+export * from "./identity.js";
+export { staff } from "./staff.js";
+export { ledger } from "./ledger.js";

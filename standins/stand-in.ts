@@ -1,4 +1,6 @@
 import { readFileSync } from "node:fs";
+import { createServer } from "node:http";
+import { createServer as createTlsServer } from "node:https";
 import type { AddressInfo } from "node:net";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 
@@ -49,8 +51,16 @@ export interface Definition {
   settings?: Record<string, unknown>;
 }
 
-/** Starts a stand-in on loopback; port 0 takes any that is free. */
-export async function startStandIn(definition: Definition, port = 0): Promise<StandIn> {
+/** TLS for a stand-in that wants to know who calls: its own certificate, and the authority of its callers'. */
+export interface StandInTls {
+  cert: string;
+  key: string;
+  /** Callers must show a certificate of this authority. */
+  ca?: string;
+}
+
+/** Starts a stand-in on loopback; port 0 takes any that is free. With `tls` it speaks HTTPS. */
+export async function startStandIn(definition: Definition, port = 0, tls?: StandInTls): Promise<StandIn> {
   const app = express();
   app.disable("x-powered-by");
   const requests: LoggedRequest[] = [];
@@ -92,6 +102,7 @@ export async function startStandIn(definition: Definition, port = 0): Promise<St
       at: Date.now(),
       status: 0,
     };
+    if (request.is("application/x-www-form-urlencoded")) logForm(request, logged);
     requests.push(logged);
     if (requests.length > 50_000) requests.splice(0, 10_000);
     response.on("finish", () => (logged.status = response.statusCode));
@@ -106,19 +117,36 @@ export async function startStandIn(definition: Definition, port = 0): Promise<St
     },
   );
 
-  const server = app.listen(port, "127.0.0.1");
+  const server = tls
+    ? createTlsServer(
+        { ...tls, requestCert: tls.ca !== undefined, rejectUnauthorized: tls.ca !== undefined },
+        app,
+      )
+    : createServer(app);
+  server.listen(port, "127.0.0.1");
   await new Promise<void>((resolve, reject) => {
     server.once("listening", resolve);
     server.once("error", reject);
   });
   return {
     name: definition.name,
-    url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    url: `${tls ? "https" : "http"}://127.0.0.1:${(server.address() as AddressInfo).port}`,
     close: () =>
       new Promise((resolve) => {
         server.close(() => resolve());
         server.closeAllConnections();
       }),
+  };
+}
+
+/** Logs a form as it arrives, and leaves its bytes to whoever reads the body. */
+function logForm(request: Request, logged: LoggedRequest): void {
+  let text = "";
+  const push = request.push.bind(request);
+  request.push = (piece: unknown, ...rest: []): boolean => {
+    if (Buffer.isBuffer(piece)) text += piece.toString();
+    logged.body = Object.fromEntries(new URLSearchParams(text));
+    return push(piece, ...rest);
   };
 }
 

@@ -1,9 +1,5 @@
-import { Ajv2020 } from "ajv/dist/2020.js";
-import addFormats from "ajv-formats";
 import { createHash, createHmac } from "node:crypto";
-import { readFileSync } from "node:fs";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { parse } from "yaml";
 import {
   boards,
   boardsToken,
@@ -24,36 +20,7 @@ import {
   type Definition,
   type StandIn,
 } from "./index.js";
-
-interface Document {
-  paths: Record<string, Record<string, { operationId: string; responses: Record<string, unknown> }>>;
-}
-
-/** A check of answers against a stand-in's own document. */
-function documentOf(name: string) {
-  const document = parse(
-    readFileSync(new URL(`./openapi/${name}.yaml`, import.meta.url), "utf8"),
-  ) as Document;
-  const ajv = new Ajv2020({ strict: false });
-  addFormats.default(ajv);
-  ajv.addSchema(document, "doc");
-  return (method: string, path: string, status: number, body: unknown): string[] => {
-    const template = Object.keys(document.paths).find((key) =>
-      new RegExp(`^${key.replace(/\{\w+\}/g, "[^/]+")}$`).test(path),
-    );
-    if (!template) return [`no path ${path}`];
-    const pointer = ["paths", template, method.toLowerCase(), "responses", String(status)];
-    const response = (document.paths[template]?.[method.toLowerCase()]?.responses ?? {})[String(status)] as
-      { $ref?: string } | undefined;
-    if (!response) return [`${method} ${template} does not describe ${status}`];
-    const escaped = pointer.map((part) => part.replaceAll("~", "~0").replaceAll("/", "~1"));
-    const at = response.$ref?.slice(1) ?? `/${escaped.join("/")}`;
-    const validate = ajv.compile({ $ref: `doc#${at}/content/application~1json/schema` });
-    return validate(body)
-      ? []
-      : (validate.errors ?? []).map((error) => `${error.instancePath} ${error.message}`);
-  };
-}
+import { documentOf } from "./document.test.kit.js";
 
 describe.each<[string, () => Definition, string, [string, string, unknown?][]]>([
   [

@@ -1,66 +1,38 @@
-import { routes } from "@copper-kettle/contract";
-import { password } from "@inquirer/prompts";
+import { routes, type CredentialDetail, type CredentialInfo } from "@copper-kettle/contract";
 import type { Command } from "commander";
-import { readFileSync } from "node:fs";
-import { parse as parseYaml } from "yaml";
+import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
-import { readText } from "./workflow.js";
-
-interface AddOptions {
-  kind: string;
-  part: string[];
-  host: string[];
-  user?: string;
-  scheme?: string;
-  secret: string[];
-}
+import { askAgain, inputOf, kinds, type AddOptions } from "./credential-input.js";
 
 const collect = (value: string, before: string[]): string[] => [...before, value];
 
 export function addCredential(program: Command): void {
-  const group = program.command("credential").description("credentials: add, list, check, remove");
-  group
-    .command("add")
+  const group = program
+    .command("credential")
     .description(
-      "add or replace a credential; its secrets are asked for, or read from standard input, one a line",
-    )
+      "credentials: add, replace, list, show, check, sign-in, redirect-uri, request-sheet, remove",
+    );
+  addAdd(group);
+  group
+    .command("replace")
+    .description("give a credential new secrets; its settings stay as they are")
     .argument("<name>")
-    .option("--kind <kind>", "bearer, basic, digest, api-key or signed", "bearer")
-    .option(
-      "--part <place:name[:prefix]>",
-      "of an api-key: header:X-Key, query:key, cookie:sid, path:key, body:key; can be repeated",
-      collect,
-      [],
-    )
-    .option("--user <name>", "of basic and digest: the user; the password is the secret")
-    .option("--scheme <file>", "of signed: the signing scheme, as YAML or JSON")
-    .option(
-      "--secret <name>",
-      "of signed: the name of a secret that the scheme uses; can be repeated",
-      collect,
-      [],
-    )
-    .option(
-      "--host <host>",
-      "a host that it may be sent to, with its port where it is not the usual one; can be repeated",
-      collect,
-      [],
-    )
-    .action(async (name: string, options: AddOptions, command: Command) => {
+    .option("--overlap <duration>", "how long the old ones still hold, such as 24h; the new ones go first")
+    .option("--ends <date>", "when the new secret ends, such as 2027-06-30")
+    .action(async (name: string, options: { overlap?: string; ends?: string }, command: Command) => {
       const globals = globalsOf(command);
-      const body = await inputOf(options);
-      const { credential, removed } = await clientOf(globals).call(routes.putCredential, {
-        params: { name },
-        body: body as never,
-      });
+      const client = clientOf(globals);
+      const { kind, settings } = await client.call(routes.credential, { params: { name } });
+      const input = await askAgain(settings as Record<string, unknown>, kind);
+      const body = {
+        ...input,
+        endsOn: options.ends ?? null,
+        ...(options.overlap ? { overlap: options.overlap } : {}),
+      };
+      const { credential, removed } = await client.call(routes.putCredential, { params: { name }, body });
       if (removed.length > 0) say(`Taken off the secret: ${removed.join(", ")}.`);
-      show(
-        globals,
-        credential,
-        () =>
-          `${name}: will send ${credential.shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ")}`,
-      );
+      show(globals, credential, () => line(credential));
     });
   group
     .command("list")
@@ -71,31 +43,46 @@ export function addCredential(program: Command): void {
       const rows = credentials.map((item) => [
         item.name,
         item.kind,
+        stateText(item),
         item.shown.map((part) => `${part.name}: ${part.value}`).join(", "),
         item.hosts.join(", ") || "any host",
         item.usedBy.join(", "),
         timeText(item.lastUsedAt),
       ]);
       show(globals, credentials, () =>
-        table(["NAME", "KIND", "SENDS", "TO", "USED BY", "LAST USED"], rows, "There are no credentials yet."),
+        table(
+          ["NAME", "KIND", "STATE", "SENDS", "TO", "USED BY", "LAST USED"],
+          rows,
+          "There are no credentials yet.",
+        ),
       );
+    });
+  group
+    .command("show")
+    .description("one credential: its settings, its token, its scopes, who uses it; never its secrets")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const detail = await clientOf(globals).call(routes.credential, { params: { name } });
+      show(globals, detail, () => sheet(detail));
     });
   group
     .command("check")
     .description(
-      "make a real reading call with a credential, and say in plain words what came back; exit code 1 when it is refused",
+      "make a real token request, or a reading call to an address, and say in plain words what came back; exit code 1 when it is refused",
     )
     .argument("<name>")
-    .requiredOption("--call <url>", "an address that wants this credential")
-    .action(async (name: string, options: { call: string }, command: Command) => {
+    .option("--call <url>", "an address that wants this credential")
+    .action(async (name: string, options: { call?: string }, command: Command) => {
       const globals = globalsOf(command);
       const result = await clientOf(globals).call(routes.checkCredential, {
         params: { name },
-        body: { url: options.call },
+        body: options.call === undefined ? {} : { url: options.call },
       });
       show(globals, result, () => result.sentence);
       if (!result.ok) throw new Exit(exitCodes.runFailed);
     });
+  addSignIn(group);
   group
     .command("remove")
     .description("remove a credential")
@@ -106,99 +93,197 @@ export function addCredential(program: Command): void {
     });
 }
 
-async function inputOf(options: AddOptions): Promise<object> {
-  const hosts = options.host;
-  switch (options.kind) {
-    case "bearer": {
-      const [token] = await secrets(["Token"]);
-      return { kind: "bearer", token, hosts };
-    }
-    case "basic":
-    case "digest": {
-      if (!options.user)
-        throw new Exit(exitCodes.wrongUse, `A credential of kind ${options.kind} needs --user.`);
-      const [password] = await secrets(["Password"]);
-      return { kind: options.kind, user: options.user, password, hosts };
-    }
-    case "signed": {
-      if (!options.scheme || options.secret.length === 0)
-        throw new Exit(
-          exitCodes.wrongUse,
-          "A signed credential needs --scheme FILE and a --secret NAME for each secret that it uses.",
-        );
-      const scheme = readScheme(options.scheme);
-      const values = await secrets(options.secret);
-      return {
-        kind: "signed",
-        scheme,
-        secrets: Object.fromEntries(options.secret.map((name, index) => [name, values[index]])),
-        hosts,
-      };
-    }
-    case "api-key": {
-      const parts = partsOf(options.part);
-      const values = await secrets(parts.map((part) => part.name));
-      return {
-        kind: "api-key",
-        parts: parts.map((part, index) => ({ ...part, secret: values[index] })),
-        hosts,
-      };
-    }
-    default:
-      throw new Exit(
-        exitCodes.wrongUse,
-        `A credential's kind is bearer, basic, digest, api-key or signed, not "${options.kind}".`,
-      );
-  }
-}
-
-function partsOf(texts: string[]): { place: string; name: string; prefix: string }[] {
-  if (texts.length === 0)
-    throw new Exit(
-      exitCodes.wrongUse,
-      "An api-key needs at least one --part, such as --part header:X-Api-Key or --part query:key.",
+function addAdd(group: Command): void {
+  const many = (command: Command, flags: string, help: string): Command =>
+    command.option(flags, `${help}; can be repeated`, collect, []);
+  const command = group
+    .command("add")
+    .description(
+      "add or replace a credential; its secrets are asked for, or read from standard input, one a line",
+    )
+    .argument("<name>")
+    .option("--kind <kind>", kinds.join(", "), "bearer");
+  many(
+    command,
+    "--part <place:name[:prefix]>",
+    "of an api-key: header:X-Key, query:key, cookie:sid, path:key, body:key",
+  );
+  command
+    .option("--user <name>", "of basic, digest and the grant password: the user; the password is a secret")
+    .option("--scheme <file>", "of signed: the signing scheme, as YAML or JSON");
+  many(command, "--secret <name>", "of signed: the name of a secret that the scheme uses");
+  command
+    .option("--certificate <file>", "of mutual-tls and oauth2: the certificate, in PEM")
+    .option("--key <file>", "of mutual-tls and oauth2: the private key, in PEM")
+    .option("--pkcs12 <file>", "instead of both: a PKCS#12 file; its passphrase is asked for")
+    .option("--authority <file>", "authorities that the other side is held to besides the usual ones, in PEM")
+    .option(
+      "--grant <grant>",
+      "of oauth2: client-credentials, authorization-code, refresh-token, password (legacy) or jwt-bearer",
+    )
+    .option("--issuer <url>", "of oauth2: the issuer; its metadata names the endpoints")
+    .option("--token-url <url>", "of oauth2: the token endpoint, where there is no metadata")
+    .option("--authorization-url <url>", "of oauth2: the authorization endpoint, where there is no metadata")
+    .option("--client-id <id>", "of oauth2: the client's id")
+    .option(
+      "--client-auth <method>",
+      "of oauth2: client_secret_basic, client_secret_post, private_key_jwt, tls_client_auth or none",
+    )
+    .option("--key-id <kid>", "of oauth2: the kid of assertions");
+  many(command, "--scope <scope>", "of oauth2: a scope that is asked for");
+  command.option("--audience <audience>", "of oauth2: the parameter audience");
+  many(command, "--resource <uri>", "of oauth2: where the token is to be used (RFC 8707)");
+  many(command, "--parameter <name=value>", "of oauth2: a further parameter of the token request");
+  many(
+    command,
+    "--authorization-parameter <name=value>",
+    "of oauth2: a further parameter of the authorization request",
+  );
+  command.option("--subject <subject>", "of the grant jwt-bearer: for whom the token is");
+  many(
+    command,
+    "--host <host>",
+    "a host that it may be sent to, with its port where it is not the usual one",
+  );
+  command
+    .option("--without-secret", "keep it half filled; its secrets come later")
+    .option(
+      "--overlap <duration>",
+      "how long what it replaces still holds, such as 24h; the new one goes first",
+    )
+    .option(
+      "--ends <date>",
+      "when its secret ends, such as 2027-06-30; you are warned 30, 7 and 1 days ahead",
     );
-  return texts.map((text) => {
-    const match = /^(header|query|cookie|path|body):([^:]+)(?::(.*))?$/.exec(text);
-    if (!match)
-      throw new Exit(
-        exitCodes.wrongUse,
-        `A part is place:name or place:name:prefix, with header, query, cookie, path or body as its place; this is "${text}".`,
-      );
-    return {
-      place: match[1] as string,
-      name: match[2] as string,
-      prefix: match[3] ? `${match[3].trim()} ` : "",
-    };
+  many(command, "--may-use <name>", "who may use it: the name of an access token");
+  many(command, "--may-change <name>", "who may change it: the name of an access token");
+  command.action(async (name: string, options: AddOptions, own: Command) => {
+    const globals = globalsOf(own);
+    const body = await inputOf(options);
+    const { credential, removed } = await clientOf(globals).call(routes.putCredential, {
+      params: { name },
+      body,
+    });
+    if (removed.length > 0) say(`Taken off the secret: ${removed.join(", ")}.`);
+    show(globals, credential, () => line(credential));
   });
 }
 
-function readScheme(file: string): unknown {
-  try {
-    return parseYaml(readText(file));
-  } catch (error) {
-    throw error instanceof Exit
-      ? error
-      : new Exit(exitCodes.wrongUse, `${file} is neither YAML nor JSON: ${(error as Error).message}`);
-  }
+function addSignIn(group: Command): void {
+  group
+    .command("sign-in")
+    .description("print where a person signs in for a credential, and wait until that is done")
+    .argument("<name>")
+    .option("--no-wait", "do not wait")
+    .action(async (name: string, options: { wait: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const before = await client.call(routes.credential, { params: { name } });
+      const begun = await client.call(routes.signInCredential, { params: { name } });
+      show(globals, begun, () => begun.url);
+      if (!options.wait) return;
+      say("Open that address in a browser, and sign in. Waiting …");
+      while (Date.now() < Date.parse(begun.expiresAt)) {
+        await new Promise((resolve) => setTimeout(resolve, 1_000));
+        const now = await client.call(routes.credential, { params: { name } });
+        if (now.token && now.token.obtainedAt !== before.token?.obtainedAt && now.state === "ready")
+          return say(`${name} is signed in${now.token.subject ? ` as ${now.token.subject}` : ""}.`);
+      }
+      throw new Exit(exitCodes.runFailed, "Nobody has signed in within a quarter of an hour.");
+    });
+  group
+    .command("redirect-uri")
+    .description("the redirect URI of this installation: register it on the other side first")
+    .action(async (_options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const answer = await clientOf(globals).call(routes.redirectUri);
+      show(globals, answer, () => answer.redirectUri);
+    });
+  group
+    .command("request-sheet")
+    .description("what the administrator on the other side needs to know, in Markdown")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const answer = await clientOf(globals).call(routes.requestSheet, { params: { name } });
+      show(globals, answer, () => answer.markdown);
+    });
+  group
+    .command("forget-token")
+    .description("forget the tokens of a credential; the next call asks for a new one, or wants a sign-in")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      await clientOf(globalsOf(command)).call(routes.forgetToken, { params: { name } });
+      say(`The tokens of ${name} are forgotten.`);
+    });
 }
 
-/** Asks without echo in a terminal; else reads standard input, one secret a line. */
-async function secrets(names: string[]): Promise<string[]> {
-  if (process.stdin.isTTY) {
-    const given: string[] = [];
-    for (const name of names)
-      given.push(await password({ message: `${name}:`, mask: "•" }, { output: process.stderr }));
-    return given;
-  }
-  const lines = readFileSync(0, "utf8").split(/\r?\n/);
-  return names.map((name, index) => {
-    const line = lines[index];
-    if (!line)
-      throw new Exit(
-        exitCodes.wrongUse,
-        `The secret ${name} is missing on standard input (line ${index + 1}).`,
-      );
-    return line;
+const marks: Record<CredentialInfo["state"], string> = {
+  ready: "✓ ready",
+  "half-filled": "◐ half filled",
+  "sign-in": "→ sign in",
+  "sign-in-again": "→ sign in again",
+  failing: "✗ failing",
+};
+
+function stateText({ state, warning }: CredentialInfo): string {
+  const text = marks[state];
+  const colored = state === "ready" ? colors.green(text) : colors.yellow(text);
+  return warning ? `${colored}, ${colors.yellow("ends soon")}` : colored;
+}
+
+function line(credential: CredentialInfo): string {
+  const sends = credential.shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ");
+  const what = credential.state === "ready" ? `will send ${sends}` : (credential.sentence ?? "");
+  const next = credential.state === "sign-in" ? ` Next: ckettle credential sign-in ${credential.name}` : "";
+  return `${credential.name}: ${what}${next}`;
+}
+
+function sheet(detail: CredentialDetail): string {
+  const { token, settings } = detail;
+  const own = Object.entries(settings)
+    .filter(
+      ([name, value]) =>
+        !["hosts", "mayUse", "mayChange", "endsOn", "scopes"].includes(name) && value !== null,
+    )
+    .map(([name, value]): [string, string] => [
+      name,
+      typeof value === "string" ? (value.split("\n")[0] ?? "") : JSON.stringify(value),
+    ]);
+  const scopes = detail.scopes.map(({ scope, asked, granted }) => {
+    const has = granted === null ? "not known yet" : granted ? "granted" : "not granted";
+    return `${scope} (${[asked ? "" : "not asked for", has].filter(Boolean).join(", ")})`;
   });
+  const rows: [string, string][] = [
+    ["state", [stateText(detail), detail.sentence].filter(Boolean).join(" – ")],
+    ["kind", detail.kind],
+    ...own,
+    ...(detail.redirectUri ? ([["redirect URI", detail.redirectUri]] as [string, string][]) : []),
+    ["sends", detail.shown.map((part) => `${part.name}: ${part.value}`).join(", ")],
+    ["to", detail.hosts.join(", ") || "any host"],
+    ...(scopes.length > 0 ? ([["scopes", scopes.join("\n")]] as [string, string][]) : []),
+    ...(token
+      ? ([
+          ["token", `got ${timeText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`],
+          ["good until", timeText(token.expiresAt) || "it is refused"],
+          ["refreshed", token.refreshable ? "by its refresh token" : "by asking anew"],
+        ] as [string, string][])
+      : []),
+    ...detail.certificates.map(({ subject, endsAt }): [string, string] => [
+      "certificate",
+      `${subject}, until ${timeText(endsAt)}`,
+    ]),
+    ...(detail.endsAt
+      ? ([["ends", `${timeText(detail.endsAt)} ${detail.warning?.sentence ?? ""}`]] as [string, string][])
+      : []),
+    ...(detail.replacedUntil
+      ? ([["the old one", `holds until ${timeText(detail.replacedUntil)}`]] as [string, string][])
+      : []),
+    ["used by", detail.usedBy.join(", ") || "no workflow"],
+    ["last used", timeText(detail.lastUsedAt) || "never"],
+    ["last worked", timeText(detail.lastWorkedAt) || "not yet"],
+    ["may use", detail.mayUse.join(", ") || "everybody"],
+    ["may change", detail.mayChange.join(", ") || "everybody"],
+  ];
+  return table([detail.name, ""], rows, "");
 }

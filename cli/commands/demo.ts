@@ -1,6 +1,7 @@
 import { routes, type Client } from "@copper-kettle/contract";
 import { parseJson, type JsonObject } from "@copper-kettle/core";
 import { spawn, type ChildProcess } from "node:child_process";
+import { generateKeyPairSync } from "node:crypto";
 import type { Command } from "commander";
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
@@ -37,7 +38,8 @@ export function addDemo(program: Command): void {
           say("Starting the service …");
           const service = startService(globals, { ...options, allowAddress });
           await untilReady(globals, service);
-          await load(clientOf({ ...globals, url: undefined }), addresses);
+          const client = clientOf({ ...globals, url: undefined });
+          await load(client, addresses, await introduce(client, addresses["identity"] as string));
           if (first) for (const [name, url] of Object.entries(addresses)) say(`  ${name.padEnd(8)} ${url}`);
           say(await greeting(globals));
           say(
@@ -75,9 +77,28 @@ async function startStandIns(
   return { child, addresses: JSON.parse(line) as Record<string, string> };
 }
 
+/**
+ * Does what the administrator on the other side would: registers our redirect URI and the public half of a key, which is
+ * made anew each time. Gives the private half, in PEM.
+ */
+async function introduce(client: Client, identity: string): Promise<string> {
+  const { redirectUri } = await client.call(routes.redirectUri);
+  const { publicKey, privateKey } = generateKeyPairSync("rsa", { modulusLength: 2048 });
+  const ledgerJwk = { ...publicKey.export({ format: "jwk" }), alg: "RS256" };
+  await fetch(`${identity}/_control/settings`, {
+    method: "PUT",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ redirectUris: [redirectUri], ledgerJwk }),
+  });
+  return privateKey.export({ type: "pkcs8", format: "pem" }).toString();
+}
+
 /** Puts constants, credentials and examples into the service; what is there already is brought up to date. */
-async function load(client: Client, addresses: Record<string, string>): Promise<void> {
-  const plan = JSON.parse(readFileSync(installed("examples/demo.json"), "utf8")) as DemoPlan;
+async function load(client: Client, addresses: Record<string, string>, key: string): Promise<void> {
+  const planText = readFileSync(installed("examples/demo.json"), "utf8")
+    .replaceAll('"@identity"', JSON.stringify(addresses["identity"]))
+    .replaceAll('"@key"', JSON.stringify(key));
+  const plan = JSON.parse(planText) as DemoPlan;
   for (const [name, value] of Object.entries(addresses))
     await client.call(routes.putConstant, { params: { name }, body: { value } });
   for (const { name, standIn, input } of plan.credentials) {
@@ -86,9 +107,9 @@ async function load(client: Client, addresses: Record<string, string>): Promise<
   }
   const known = (await client.call(routes.listWorkflows)).workflows;
   for (const name of plan.workflows) {
-    const text = readFileSync(installed(`examples/${name}.copper-kettle.yaml`), "utf8");
+    const file = readFileSync(installed(`examples/${name}.copper-kettle.yaml`), "utf8");
     if (known.some((workflow) => workflow.name === name)) continue; // somebody may have edited it
-    await client.call(routes.pushWorkflow, { params: { name }, body: { text } });
+    await client.call(routes.pushWorkflow, { params: { name }, body: { text: file } });
     await client.call(routes.publishWorkflow, { params: { name } });
   }
   if ((await client.call(routes.listRuns, { query: { limit: 1 } })).runs.length > 0) return;

@@ -17,6 +17,7 @@ interface ServeOptions {
   listen?: string;
   allowAddress?: string[];
   hostName?: string[];
+  publicUrl?: string;
   logLevel?: string;
 }
 
@@ -34,6 +35,10 @@ export function addServe(program: Command): void {
       collect,
     )
     .option("--host-name <name>", "a further host name to answer to; can be repeated", collect)
+    .option(
+      "--public-url <url>",
+      "the address under which people reach the service, where that is another than its own",
+    )
     .option("--log-level <level>", "trace, debug, info, warn, error or silent")
     .action(async (options: ServeOptions, command: Command) => {
       const globals = globalsOf(command);
@@ -54,6 +59,7 @@ export function startService(globals: Globals, options: ServeOptions): ChildProc
   set("COPPER_KETTLE_LISTEN", options.listen);
   set("COPPER_KETTLE_ALLOW_ADDRESSES", options.allowAddress?.join(","));
   set("COPPER_KETTLE_HOST_NAMES", options.hostName?.join(","));
+  set("COPPER_KETTLE_PUBLIC_URL", options.publicUrl);
   set("COPPER_KETTLE_LOG", options.logLevel);
   return passSignals(
     spawn(process.execPath, [installed("service/dist/main.js")], {

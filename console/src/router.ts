@@ -13,6 +13,17 @@ export const router = createRouter({
       props: true,
     },
     { path: "/credentials", name: "credentials", component: () => import("./pages/CredentialsPage.vue") },
+    {
+      path: "/add-credential",
+      name: "new-credential",
+      component: () => import("./pages/NewCredentialPage.vue"),
+    },
+    {
+      path: "/credentials/:name",
+      name: "credential",
+      component: () => import("./pages/CredentialPage.vue"),
+      props: true,
+    },
     { path: "/runs", name: "runs", component: () => import("./pages/RunsPage.vue") },
     { path: "/runs/:id", name: "run", component: () => import("./pages/RunPage.vue"), props: true },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },

@@ -2,6 +2,7 @@ import type { HttpRequest, HttpResponse } from "../http/message.js";
 import { toBase64, utf8 } from "../values/encodings.js";
 import { mask } from "../values/masking.js";
 import { answerDigest } from "./digest.js";
+import type { OAuthCredential } from "./oauth.js";
 import { placeValue, setHeader, type KeyPlace } from "./place.js";
 import { sign, type SigningScheme } from "./signed.js";
 
@@ -15,13 +16,30 @@ export interface KeyPart {
   secret: string;
 }
 
-/** How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. */
-export type Credential =
+/** A client certificate with its private key, in PEM (RFC 7468), and the authorities that the far side is held to. */
+export interface TlsIdentity {
+  /** The certificate, and those between it and its authority. */
+  certificate: string;
+  privateKey: string;
+  /** Certificates of authorities that are trusted besides the usual ones; for far sides with their own. */
+  authority?: string;
+}
+
+/** What one request can prove itself with. A secret that was not given yet is empty. */
+export type Proof =
   | { kind: "api-key"; parts: KeyPart[] }
-  | { kind: "bearer"; token: string }
+  /** `identity` goes along where a token is bound to a certificate (RFC 8705 section 3). */
+  | { kind: "bearer"; token: string; identity?: TlsIdentity }
   | { kind: "basic"; user: string; password: string }
   | { kind: "digest"; user: string; password: string }
-  | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme };
+  | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme }
+  | ({ kind: "mutual-tls" } & TlsIdentity);
+
+/**
+ * How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. An `oauth2` credential
+ * proves nothing itself: a token is asked for with it, and the token is the proof.
+ */
+export type Credential = Proof | OAuthCredential;
 
 /** What an authorization may use besides the request: new at each send. */
 export interface Freshness {
@@ -44,12 +62,33 @@ export function secretsOf(credential: Credential): string[] {
       return [credential.password];
     case "signed":
       return Object.values(credential.secrets);
+    case "mutual-tls":
+      return pemLines(credential.privateKey);
+    case "oauth2":
+      return [
+        ...[credential.clientSecret, credential.password, credential.refreshToken].filter(
+          (secret) => secret !== undefined,
+        ),
+        ...pemLines(credential.privateKey ?? ""),
+      ];
   }
+}
+
+/** The lines of a private key: any of them gives a part of it away. */
+function pemLines(pem: string): string[] {
+  return pem.split(/\r?\n/).filter((line) => line.length > 16 && !line.startsWith("-----"));
+}
+
+/** The client certificate that a connection shows with a proof; undefined where it shows none. */
+export function identityOf(proof: Proof | undefined): TlsIdentity | undefined {
+  if (proof?.kind === "mutual-tls") return proof;
+  return proof?.kind === "bearer" ? proof.identity : undefined;
 }
 
 /** What was added to a request, for people and for the journal: secrets and signatures are masked. */
 export interface ShownPart {
-  place: KeyPlace;
+  /** `tls`: shown by the connection, in no part of the request. */
+  place: KeyPlace | "tls";
   name: string;
   value: string;
 }
@@ -65,11 +104,11 @@ function basicToken({ user, password }: { user: string; password: string }): str
 }
 
 /**
- * Adds a credential to a request: `bearer` as in RFC 6750 section 2.1, `basic` as in RFC 7617. A `digest` credential
- * adds nothing before it was challenged. The request given is not changed.
+ * Adds a proof to a request: `bearer` as in RFC 6750 section 2.1, `basic` as in RFC 7617. `digest` adds nothing before
+ * it was challenged, `mutual-tls` nothing at all: the connection proves it. The request given is not changed.
  * @throws RequestRefused when the request has no place for it; SchemeFault when a signing scheme cannot be computed
  */
-export function authorize(request: HttpRequest, credential: Credential, fresh: Freshness): Authorized {
+export function authorize(request: HttpRequest, credential: Proof, fresh: Freshness): Authorized {
   const authorized: HttpRequest = { ...request, headers: [...request.headers] };
   const header = (scheme: string, secret: string): Authorized => {
     setHeader(authorized, "Authorization", `${scheme} ${secret}`);
@@ -85,6 +124,8 @@ export function authorize(request: HttpRequest, credential: Credential, fresh: F
       return header("Basic", basicToken(credential));
     case "digest":
       return { request: authorized, shown: [] };
+    case "mutual-tls":
+      return { request: authorized, shown: describeCredential(credential) };
     case "signed":
       return sign(authorized, credential.scheme, credential.secrets, fresh);
     case "api-key":
@@ -100,7 +141,7 @@ export function authorize(request: HttpRequest, credential: Credential, fresh: F
  */
 export function answerChallenge(
   request: HttpRequest,
-  credential: Credential,
+  credential: Proof,
   response: HttpResponse,
   fresh: Freshness,
 ): Authorized | undefined {
@@ -117,7 +158,10 @@ export function describeCredential(credential: Credential): ShownPart[] {
   const authorization = (value: string): ShownPart[] => [{ place: "header", name: "Authorization", value }];
   switch (credential.kind) {
     case "bearer":
+    case "oauth2":
       return authorization(`Bearer ${mask}`);
+    case "mutual-tls":
+      return [{ place: "tls", name: "client certificate", value: mask }];
     case "basic":
       return authorization(`Basic ${mask}`);
     case "digest":

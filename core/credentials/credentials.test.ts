@@ -6,6 +6,7 @@ import {
   describeCredential as described,
   secretsOf,
   type Credential,
+  type Proof,
 } from "./credential.js";
 import { answerDigest, digestChallenges } from "./digest.js";
 import { explainRefusal } from "./explain.js";
@@ -105,7 +106,7 @@ describe("Digest (RFC 7616)", () => {
 });
 
 describe("keys in other places", () => {
-  const key = (place: "path" | "body", name: string): Credential => ({
+  const key = (place: "path" | "body", name: string): Proof => ({
     kind: "api-key",
     parts: [{ place, name, prefix: "", secret: "a/b" }],
   });

@@ -2,7 +2,9 @@ import type { ResponseHeaders } from "../http/message.js";
 import { httpDate } from "../http/retry-after.js";
 import { printForPeople } from "../values/durations.js";
 import { isObject, printJson, type Json } from "../values/json.js";
+import type { TransportFailure } from "../http/message.js";
 import { describeCredential, type Credential, type ShownPart } from "./credential.js";
+import type { Token } from "./oauth.js";
 
 /** What an answer to an authorized request means, in plain words. `code` is stable. */
 export interface Refusal {
@@ -18,6 +20,10 @@ export interface Refusal {
     | "not-allowed"
     | "clock-off"
     | "used-twice"
+    | "other-resource"
+    | "certificate-expired"
+    | "certificate-wanted"
+    | "certificate-refused"
     | "not-found"
     | "other";
   sentence: string;
@@ -61,12 +67,14 @@ function said(body: Json): string {
  * Explains what came back for a request with a credential.
  * @param now milliseconds since 1970, by our clock
  * @param shown what was sent, masked
+ * @param token the token that was sent, of an oauth2 credential
  */
 export function explainRefusal(
   credential: Credential,
   answer: { status: number; headers: ResponseHeaders; body: Json },
   now: number,
   shown: readonly ShownPart[] = describeCredential(credential),
+  token?: Token,
 ): Refusal {
   const { status, headers, body } = answer;
   const words = said(body);
@@ -106,13 +114,64 @@ export function explainRefusal(
   }
   return (
     prefixFault(credential, challenge, words, result) ??
+    resourceFault(credential, challenge, words, result, token) ??
     scopeFault(status, challenge, words, result) ??
     placeFault(credential, challenge, words, sent, result) ??
-    result(
-      "unknown-key",
-      `The other side does not take this ${credential.kind === "basic" || credential.kind === "digest" ? "user and password" : "key"}: it was mistyped, belongs to another account or environment, or was replaced. Sent was ${sent}.`,
-    )
+    result("unknown-key", `The other side does not take this ${nounOf(credential)}. Sent was ${sent}.`)
   );
+}
+
+/** A token that was made for another API than the one that it was sent to (RFC 6750 section 3.1, RFC 9068 section 4). */
+function resourceFault(
+  credential: Credential,
+  challenge: string | string[] | undefined,
+  words: string,
+  result: Make,
+  token: Token | undefined,
+): Refusal | undefined {
+  if (credential.kind !== "oauth2") return undefined;
+  const all = `${words} ${parameterOf(challenge, "error_description") ?? ""}`;
+  if (!/audience|another resource|other resource|not (meant|intended) for/i.test(all)) return undefined;
+  const audience = [token?.claims?.["aud"] ?? []].flat().join(", ");
+  return result(
+    "other-resource",
+    `The token is good, but made for another API${audience ? `: ${audience}` : ""}. Set the audience or the resource that this API's documentation names${credential.audience || credential.resource ? "; the credential asks for another" : "; the credential asks for none"}.`,
+  );
+}
+
+/** What a failed connection says about certificates; undefined where it is about something else. */
+export function explainTls(failure: TransportFailure, { kind }: Credential): Refusal | undefined {
+  const { message } = failure;
+  if (/our certificate has run out/.test(message))
+    return { code: "certificate-expired", sentence: `${message} Give the credential a new certificate.` };
+  if (/wants a client certificate/.test(message))
+    return {
+      code: "certificate-wanted",
+      sentence: `${message} This credential shows none; use the kind mutual-tls.`,
+    };
+  if (/(authority of|take) our certificate/.test(message))
+    return {
+      code: "certificate-refused",
+      sentence: `${message} It was made by another authority than that side trusts, or it belongs to another environment.`,
+    };
+  if (kind === "mutual-tls" && failure.kind === "cut")
+    return {
+      code: "certificate-refused",
+      sentence: `${message} Many servers refuse a client certificate without a word: is it from the authority that that side trusts?`,
+    };
+  return undefined;
+}
+
+function nounOf({ kind }: Credential): string {
+  if (kind === "oauth2")
+    return "token: it was revoked, or made by another authorization server than this API trusts";
+  const what =
+    kind === "basic" || kind === "digest"
+      ? "user and password"
+      : kind === "mutual-tls"
+        ? "certificate"
+        : "key";
+  return `${what}: it was mistyped, belongs to another account or environment, or was replaced`;
 }
 
 type Make = (code: Refusal["code"], sentence: string) => Refusal;
@@ -178,7 +237,7 @@ function placeFault(
 ): Refusal | undefined {
   const schemes = schemesOf(challenge);
   const ours =
-    credential.kind === "bearer"
+    credential.kind === "bearer" || credential.kind === "oauth2"
       ? "bearer"
       : credential.kind === "basic"
         ? "basic"

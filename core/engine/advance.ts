@@ -10,8 +10,10 @@ import { Walk, type Frame, type RunFacts, type Signals } from "./walk.js";
 export interface Advanced {
   /** `queued` when the service is going down and the run goes on at its next start. */
   state: RunState;
-  /** When to go on, in milliseconds since 1970; with `waiting`. */
+  /** When to go on, in milliseconds since 1970; with `waiting`, unless it waits for a person. */
   until?: number;
+  /** The credential that a person has to sign in with; with `waiting`. */
+  credential?: string;
   error?: RunError;
 }
 
@@ -47,12 +49,14 @@ export async function advance(
   const rest = async (how: {
     state: "waiting" | "unsure" | "held";
     until?: number;
+    credential?: string;
     path?: string;
     reason?: string;
   }): Promise<Advanced> => {
     walk.note({ type: "rested", at: ports.clock.now(), ...how });
     await walk.commit();
-    return { state: how.state, ...(how.until === undefined ? {} : { until: how.until }) };
+    const { state, until, credential } = how;
+    return { state, ...(until === undefined ? {} : { until }), ...(credential ? { credential } : {}) };
   };
   try {
     await walk.steps(workflow.steps, frame);
@@ -70,7 +74,10 @@ export async function advance(
         },
       });
     }
-    if (signal instanceof Asleep) return rest({ state: "waiting", until: signal.until, path: signal.path });
+    if (signal instanceof Asleep) {
+      const { until, path, waitsFor } = signal;
+      return rest({ state: "waiting", path, ...(Number.isFinite(until) ? { until } : {}), ...waitsFor });
+    }
     if (signal instanceof Unsure) return rest({ state: "unsure", path: signal.path });
     if (signal instanceof CannotReplay) return rest({ state: "held", reason: signal.message });
     if (signal instanceof Paused) {

@@ -90,13 +90,24 @@ export type Entry = Common &
         wait?: number;
         /** Whether the answer asked for that wait (Retry-After). */
         told?: boolean;
+        /** Sent again at once with another proof, after a 401; this attempt does not count. */
+        renewed?: boolean;
         redirects?: string[];
       }
     | { type: "unsure"; path: string; attempt: number; reason: string }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
     | { type: "item"; path: string; value?: Json; error?: RunError }
-    | { type: "rested"; state: "waiting" | "unsure" | "held"; until?: number; path?: string; reason?: string }
+    | {
+        type: "rested";
+        state: "waiting" | "unsure" | "held";
+        /** When to go on by itself. */
+        until?: number;
+        /** The credential that a person has to sign in with before it goes on. */
+        credential?: string;
+        path?: string;
+        reason?: string;
+      }
     | { type: "stopping"; by: string }
     | { type: "finished"; state: RunState; error?: RunError; message?: string; problems: number }
   );

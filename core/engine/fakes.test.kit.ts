@@ -5,7 +5,7 @@ import { readWorkflow } from "../workflows/read.js";
 import { advance, type Advanced } from "./advance.js";
 import { journalFormat, type Entry } from "./entries.js";
 import { CredentialMissing, type JournalRow, type Ports } from "./ports.js";
-import type { Credential } from "../credentials/credential.js";
+import type { Proof } from "../credentials/credential.js";
 
 export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
 
@@ -21,7 +21,9 @@ export class World {
   readonly waits: number[] = [];
   readonly stop = new AbortController();
   readonly pause = new AbortController();
-  credentials: Record<string, Credential> = {};
+  credentials: Record<string, Proof> = {};
+  /** Gives out credentials instead of those above. */
+  readCredential: Ports["credentials"]["read"] | undefined;
   constants: JsonObject = {};
   inputs: JsonObject = {};
   /** Called before each send; may abort signals or throw. */
@@ -109,10 +111,11 @@ export class World {
       },
       transport: { send: async (request) => this.#send(request) },
       credentials: {
-        read: async (name) => {
+        read: async (name, url) => {
+          if (this.readCredential) return this.readCredential(name, url);
           const credential = this.credentials[name];
           if (!credential) throw new CredentialMissing(`There is no credential "${name}".`);
-          return credential;
+          return { proof: credential, refused: async () => false, accepted: () => undefined };
         },
       },
       files: { keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }) },

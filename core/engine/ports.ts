@@ -1,5 +1,5 @@
 import type { HttpRequest, HttpResponse } from "../http/message.js";
-import type { Credential } from "../credentials/credential.js";
+import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
 
@@ -33,6 +33,10 @@ export interface SendOptions {
   /** Milliseconds. */
   timeout: { connect: number; answer: number };
   signal: AbortSignal;
+  /** The client certificate that the connection shows. */
+  identity?: TlsIdentity;
+  /** The largest answer that is read, in bytes after decoding; never above what the transport allows. */
+  mostAnswer?: number;
 }
 
 export interface Transport {
@@ -43,17 +47,38 @@ export interface Transport {
   send(request: HttpRequest, options: SendOptions): Promise<HttpResponse>;
 }
 
+/** A credential as it is ready for one send. */
+export interface CredentialUse {
+  proof: Proof;
+  /** Told that the far side answered 401. True when what is read next is another proof, which may be taken. */
+  refused(): Promise<boolean>;
+  /** Told that the far side took it. */
+  accepted(): void;
+}
+
 export interface Credentials {
   /**
-   * The credential of a name, for a request to a URL.
-   * @throws CredentialMissing when it cannot be used
+   * What proves who calls, for a request to a URL: read before each send, so that a new key heals a waiting run.
+   * @throws CredentialMissing when it cannot be used; CredentialWaits when a person has to sign in first;
+   * TransportFailure of kind `token` when no token could be had at the moment
    */
-  read(name: string, url: string): Promise<Credential>;
+  read(name: string, url: string): Promise<CredentialUse>;
 }
 
 /** Why a credential cannot be used; `message` says what to do. */
 export class CredentialMissing extends Error {
   override name = "CredentialMissing";
+}
+
+/** A credential that needs a person to sign in: the run waits, and goes on by itself afterwards. */
+export class CredentialWaits extends Error {
+  override name = "CredentialWaits";
+  constructor(
+    readonly credential: string,
+    message: string,
+  ) {
+    super(message);
+  }
 }
 
 export interface Files {

@@ -7,11 +7,13 @@ export class StepFailed extends Error {
   }
 }
 
-/** The run goes to sleep in the store until a time. */
+/** The run goes to sleep in the store: until a time, or until a person has signed in. */
 export class Asleep extends Error {
   constructor(
+    /** Infinity where only a person can end it. */
     readonly until: number,
     readonly path: string,
+    readonly waitsFor?: { credential: string; reason: string },
   ) {
     super("asleep");
   }

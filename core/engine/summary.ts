@@ -7,6 +7,8 @@ export interface RunSummary {
   endedAt: number | null;
   /** When to go on; with `waiting`. */
   wakeAt: number | null;
+  /** The credential that a person has to sign in with; with `waiting`. */
+  waitsFor: string | null;
   /** How many requests were sent. */
   calls: number;
   problems: number;
@@ -22,6 +24,7 @@ export function emptySummary(): RunSummary {
     startedAt: null,
     endedAt: null,
     wakeAt: null,
+    waitsFor: null,
     calls: 0,
     problems: 0,
     error: null,
@@ -40,6 +43,7 @@ export function summarise(summary: RunSummary, entry: Entry): void {
     case "rested":
       summary.state = entry.state;
       summary.wakeAt = entry.until ?? null;
+      summary.waitsFor = entry.credential ?? null;
       if (entry.reason) summary.message = entry.reason;
       return;
     case "decided":
@@ -50,6 +54,7 @@ export function summarise(summary: RunSummary, entry: Entry): void {
       summary.state = entry.state;
       summary.endedAt = entry.at;
       summary.wakeAt = null;
+      summary.waitsFor = null;
       summary.problems = entry.problems;
       summary.error = entry.error ?? null;
       summary.message = entry.message ?? null;
@@ -72,4 +77,7 @@ export function summarise(summary: RunSummary, entry: Entry): void {
   summary.state = "running";
   summary.startedAt ??= entry.at;
   summary.wakeAt = null;
+  // What it waited for has come; its reason is no news any more.
+  if (summary.waitsFor) summary.message = null;
+  summary.waitsFor = null;
 }

@@ -21,8 +21,8 @@ export interface HttpResponse {
   url: string;
 }
 
-/** How a request failed to bring a response. */
-export type FailureKind = "connect" | "tls" | "dns" | "timeout" | "cut";
+/** How a request failed to bring a response. `token`: it was not sent, since no token could be had for it. */
+export type FailureKind = "connect" | "tls" | "dns" | "timeout" | "cut" | "token";
 
 /** A request that brought no complete response. */
 export class TransportFailure extends Error {

@@ -25,6 +25,11 @@ export class MaskSet {
     return true;
   }
 
+  /** Forgets secrets that hold no more: tokens that were replaced. */
+  remove(values: Iterable<string>): void {
+    for (const value of values) if (this.#values.delete(value)) this.#pattern = undefined;
+  }
+
   get size(): number {
     return this.#values.size;
   }

@@ -2,8 +2,18 @@ import { createServer } from "node:http";
 
 // The far side of a benchmark: answers every request with the same small JSON.
 const body = JSON.stringify({ items: [{ id: "g-1", email: "odd@huts.example" }], next: null });
+let tokens = 0;
 const server = createServer((request, response) => {
   request.resume();
+  // A token endpoint that counts; its first token is refused by everything else.
+  if (request.url === "/token" || request.url === "/tokens") {
+    if (request.method === "POST") tokens++;
+    const answer =
+      request.method === "POST" ? { access_token: `token-number-${tokens}`, expires_in: 600 } : { tokens };
+    response.writeHead(200, { "Content-Type": "application/json" });
+    return response.end(JSON.stringify(answer));
+  }
+  if (request.headers.authorization === "Bearer token-number-1") return response.writeHead(401).end();
   response.writeHead(200, { "Content-Type": "application/json", "Content-Length": body.length });
   response.end(body);
 });

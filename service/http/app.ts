@@ -6,6 +6,7 @@ import { join } from "node:path";
 import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
 import { serveCredentials } from "./credential-routes.js";
+import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
 import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
@@ -45,6 +46,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   });
   app.use(express.text({ type: () => true, limit: "10mb" }));
   serveSignIn(app, context);
+  serveCallback(app, context);
   app.use("/api", context.auth.require);
   app.get("/api/openapi.json", (_request, response) =>
     sendJson(response, 200, openApiDocument(context.version)),

@@ -14,7 +14,7 @@ const sessionMillis = 12 * 60 * 60_000;
 export class Auth {
   readonly #tokens = new Map<string, string>();
   readonly #sessions = new Map<string, { name: string; expiresAt: number }>();
-  readonly #links = new Map<string, number>();
+  readonly #links = new Map<string, { name: string; expiresAt: number }>();
 
   constructor(
     readonly writer: Writer,
@@ -47,30 +47,52 @@ export class Auth {
     return token;
   }
 
-  /** A code for a sign-in link: good once, for ten minutes. */
-  createLink(): { code: string; expiresAt: number } {
+  /** The names of the access tokens, and when each was made. */
+  tokens(): Promise<AccessTokenRow[]> {
+    return AccessTokenRow.findAll({ order: [["createdAt", "ASC"]] });
+  }
+
+  /** Removes the access tokens of a name, and the sessions that were opened with them. */
+  async removeToken(name: string): Promise<boolean> {
+    for (const held of [this.#tokens, this.#sessions] as Map<string, string | { name: string }>[])
+      for (const [digest, holder] of held)
+        if ((typeof holder === "string" ? holder : holder.name) === name) held.delete(digest);
+    return this.writer.write(async (transaction) => {
+      await SessionRow.destroy({ where: { name }, transaction });
+      return (await AccessTokenRow.destroy({ where: { name }, transaction })) > 0;
+    });
+  }
+
+  /** A code for a sign-in link: good once, for ten minutes; who signs in with it acts under the name given. */
+  createLink(name: string): { code: string; expiresAt: number } {
     const code = randomBytes(24).toString("base64url");
     const expiresAt = Date.now() + linkMillis;
-    this.#links.set(sha256Hex(code), expiresAt);
+    this.#links.set(sha256Hex(code), { name, expiresAt });
     return { code, expiresAt };
   }
 
   /** Exchanges the code of a link for a session; undefined when it is not good (any more). */
   async openSession(code: string): Promise<string | undefined> {
     const digest = sha256Hex(code);
-    const expiresAt = this.#links.get(digest);
+    const link = this.#links.get(digest);
     this.#links.delete(digest);
-    if (expiresAt === undefined || expiresAt < Date.now()) return undefined;
+    if (link === undefined || link.expiresAt < Date.now()) return undefined;
     const secret = randomBytes(32).toString("base64url");
     const row = {
       digest: sha256Hex(secret),
-      name: "console",
+      name: link.name,
       createdAt: Date.now(),
       expiresAt: Date.now() + sessionMillis,
     };
     await this.writer.write((transaction) => SessionRow.create(row, { transaction }));
     this.#sessions.set(row.digest, row);
     return secret;
+  }
+
+  /** Whether a browser has a session: for pages that lead on into the console. */
+  hasSession(request: Request): boolean {
+    const session = this.#sessions.get(sha256Hex(this.#cookieOf(request) ?? ""));
+    return session !== undefined && session.expiresAt > Date.now();
   }
 
   async closeSession(request: Request): Promise<void> {

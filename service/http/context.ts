@@ -1,9 +1,15 @@
 import type { Transport } from "@copper-kettle/core";
 import type { Logger } from "pino";
+import type { CredentialUses } from "../credentials/use.js";
+import type { TokenKeeper } from "../oauth/keeper.js";
+import type { TokenRequests } from "../oauth/requests.js";
+import type { SignIns } from "../oauth/sign-in.js";
 import type { Sealing } from "../sealing/sealing.js";
+import type { ActivityStore } from "../store/activity.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
+import type { TokenStore } from "../store/tokens.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { Runner } from "../runs/runner.js";
 import type { Starts } from "../runs/starts.js";
@@ -19,6 +25,12 @@ export interface Context {
   auth: Auth;
   workflows: WorkflowStore;
   credentials: CredentialStore;
+  tokens: TokenStore;
+  uses: CredentialUses;
+  keeper: TokenKeeper;
+  requests: TokenRequests;
+  signIns: SignIns;
+  activity: ActivityStore;
   constants: ConstantStore;
   journals: JournalStore;
   transport: Transport;

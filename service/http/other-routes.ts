@@ -1,14 +1,34 @@
 import { routes } from "@copper-kettle/contract";
 import type { Express } from "express";
 import { Op } from "sequelize";
+import { endOf, standingOf } from "../credentials/view.js";
 import { select } from "../store/database.js";
-import { CredentialRow, RunRow, WorkflowRow } from "../store/models.js";
+import { RunRow, WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { serve } from "./serve-route.js";
 import { iso, runView } from "./views.js";
 
 const hourMillis = 3_600_000;
+
+/** Credentials that want a person: those that fail, want a sign-in, or end within 30 days. */
+async function needing({ credentials, tokens, journals }: Context) {
+  const waiting = new Map(
+    (
+      await select<{ name: string; count: number }>(
+        journals.store,
+        "SELECT waits_for AS name, count(*) AS count FROM runs WHERE waits_for IS NOT NULL AND ended_at IS NULL GROUP BY 1",
+      )
+    ).map(({ name, count }) => [name, count]),
+  );
+  const now = Date.now();
+  return credentials.all().flatMap((open) => {
+    const { state, sentence } = standingOf(open, tokens);
+    const said = [state === "ready" ? null : sentence, endOf(open, now).warning?.sentence].filter(Boolean);
+    const count = waiting.get(open.name) ?? 0;
+    return said.length > 0 ? [{ name: open.name, state, sentence: said.join(" "), waiting: count }] : [];
+  });
+}
 
 /** Status, Home and constants. */
 export function serveOthers(app: Express, context: Context): void {
@@ -59,11 +79,12 @@ export function serveOthers(app: Express, context: Context): void {
     });
     return {
       attention: [...unsure, ...failed].map(view),
+      credentials: await needing(context),
       running: running.map(view),
       next: next.map(view),
       hours,
       firstSteps: {
-        credentials: await CredentialRow.count(),
+        credentials: context.credentials.all().length,
         workflows: await WorkflowRow.count(),
         published: await WorkflowRow.count({ where: { published: { [Op.ne]: null } } }),
         runs: await RunRow.count(),

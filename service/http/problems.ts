@@ -1,6 +1,8 @@
 import type { Problem } from "@copper-kettle/core";
 import type { ProblemDetails } from "@copper-kettle/contract";
 import type { z } from "zod";
+import { CredentialMissing, TransportFailure } from "@copper-kettle/core";
+import { BadCredential } from "../credentials/input.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
 import { BadInputs, QueueFull, WrongState } from "../runs/starts.js";
@@ -88,6 +90,18 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
   if (error instanceof WrongState)
     return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
+  if (error instanceof BadCredential)
+    return new HttpProblem(
+      422,
+      error.field.startsWith("scheme") ? "bad-scheme" : "bad-secret",
+      `This cannot be the ${error.field}`,
+      error.message,
+      { errors: [{ field: error.field, message: error.message }] },
+    );
+  if (error instanceof CredentialMissing)
+    return new HttpProblem(409, "credential", "The credential cannot be used for this", error.message);
+  if (error instanceof TransportFailure)
+    return new HttpProblem(502, "no-answer", "The other side gave no answer", error.message);
   if (error instanceof KeyNotOurs)
     return new HttpProblem(409, "key-not-ours", "The key is set from outside", error.message);
   if (error instanceof QueueFull)

@@ -51,7 +51,7 @@ export async function replied(
     const given = await journals.response(run);
     if (given) settle(() => sendGiven(response, run, given));
     else if (!row || row.state === "unsure" || row.state === "held") settle();
-    else if (row.state === "waiting" && (row.wakeAt ?? 0) > end) settle();
+    else if (row.state === "waiting" && (row.wakeAt ?? Number.POSITIVE_INFINITY) > end) settle();
     else if (row.endedAt !== null) settle(() => sendEnd(response, row));
   };
   const tryLook = (): Promise<void> =>

@@ -3,7 +3,8 @@ import type { Express, NextFunction, Request, Response } from "express";
 import { rateLimit } from "express-rate-limit";
 import type { Context } from "./context.js";
 import { requireOwnOrigin } from "./auth.js";
-import { HttpProblem } from "./problems.js";
+import { HttpProblem, notFound } from "./problems.js";
+import { owner } from "./rights.js";
 import { serve } from "./serve-route.js";
 import { iso } from "./views.js";
 
@@ -47,8 +48,45 @@ export function serveSession(app: Express, { auth, url }: Context): void {
     await auth.closeSession(request);
     auth.setCookie(response, undefined);
   });
-  serve(app, routes.signInLink, async () => {
-    const { code, expiresAt } = auth.createLink();
+  serve(app, routes.signInLink, async ({ by }) => {
+    const { code, expiresAt } = auth.createLink(by);
     return { url: `${url}/sign-in#code=${code}`, expiresAt: iso(expiresAt) };
   });
+
+  serve(app, routes.listTokens, async () => ({
+    tokens: (await auth.tokens()).map(({ name, createdAt }) => ({ name, createdAt: iso(createdAt) })),
+  }));
+  serve(app, routes.createToken, async ({ body, by }) => {
+    requireOwner(by, "make access tokens");
+    if ((await auth.tokens()).some(({ name }) => name === body.name))
+      throw new HttpProblem(
+        409,
+        "name-taken",
+        "There is one of this name",
+        `There is an access token "${body.name}" already; remove it first, or take another name.`,
+      );
+    const token = await auth.createToken(body.name);
+    return { name: body.name, createdAt: iso(Date.now()), token };
+  });
+  serve(app, routes.removeToken, async ({ params, by }) => {
+    if (params.name !== by) requireOwner(by, "remove somebody else's access token");
+    if (params.name === owner)
+      throw new HttpProblem(
+        409,
+        "owner",
+        "The owner's token stays",
+        "The first access token is the owner's; it lies in the data folder and cannot be removed.",
+      );
+    if (!(await auth.removeToken(params.name))) throw notFound("access token", params.name);
+  });
+}
+
+function requireOwner(by: string, what: string): void {
+  if (by !== owner)
+    throw new HttpProblem(
+      403,
+      "not-allowed",
+      "Only the owner may",
+      `Only who holds the first access token may ${what}.`,
+    );
 }

@@ -1,13 +1,7 @@
-import type {
-  CredentialInfo,
-  Run,
-  RunDetail,
-  WorkflowDetail,
-  WorkflowSummary,
-} from "@copper-kettle/contract";
+import type { Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
 import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
 import { Op } from "sequelize";
-import { RunRow, type CredentialRow, type WorkflowRow } from "../store/models.js";
+import { RunRow, type WorkflowRow } from "../store/models.js";
 
 export function iso(millis: number): string {
   return new Date(millis).toISOString();
@@ -29,6 +23,7 @@ export function runView(row: RunRow, active: boolean): Run {
     startedAt: isoOrNull(row.startedAt),
     endedAt: isoOrNull(row.endedAt),
     wakeAt: state === "waiting" ? isoOrNull(row.wakeAt) : null,
+    waitsFor: state === "waiting" ? (row.waitsFor ?? null) : null,
     calls: row.calls ?? 0,
     problems: row.problems ?? 0,
     error: row.error ? (parseJson(row.error) as unknown as RunError) : null,
@@ -100,21 +95,5 @@ export function workflowDetailView(
     inputs: read.partial?.inputs ?? null,
     outline: read.partial ? outline(read.partial.steps) : [],
     problemList: read.problems,
-  };
-}
-
-export function credentialView(
-  row: CredentialRow,
-  lastUsed: number | null,
-  usedBy: string[],
-): CredentialInfo {
-  return {
-    name: row.name,
-    kind: row.kind,
-    hosts: parseJson(row.hosts) as string[],
-    shown: parseJson(row.shown) as unknown as CredentialInfo["shown"],
-    usedBy,
-    lastUsedAt: isoOrNull(lastUsed),
-    changedAt: iso(row.changedAt),
   };
 }

@@ -9,15 +9,17 @@ import {
 import type { Express, Request } from "express";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
+import { usedCredentials } from "./credential-routes.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { replied } from "./replies.js";
+import { requireMayUse } from "./rights.js";
 import { answered, serve } from "./serve-route.js";
 import { runView, workflowDetailView, workflowSummaries } from "./views.js";
 
 const longestWait = 10 * 60_000;
 
 export function serveWorkflows(app: Express, context: Context): void {
-  const { workflows, starts, runner } = context;
+  const { workflows, starts, runner, credentials } = context;
 
   const publishedText = async (row: WorkflowRow): Promise<string | null> =>
     row.published === null ? null : ((await workflows.version(row.name, row.published))?.text ?? null);
@@ -66,7 +68,15 @@ export function serveWorkflows(app: Express, context: Context): void {
     }
     return detail(await workflows.push(params.name, body.text, body.base));
   });
+  /** Whoever lets a workflow act must be allowed to use the credentials that it names. */
+  const requireCredentials = async (digest: string, by: string): Promise<void> => {
+    for (const name of usedCredentials(await workflows.text(digest))) {
+      const open = credentials.get(name);
+      if (open) requireMayUse(open, by);
+    }
+  };
   serve(app, routes.publishWorkflow, async ({ params, by }) => {
+    await requireCredentials((await find(params.name)).draft, by);
     const row = await workflows.publish(params.name, by);
     if (!row) throw notFound("workflow", params.name);
     return detail(row);
@@ -75,7 +85,7 @@ export function serveWorkflows(app: Express, context: Context): void {
     if (!(await workflows.remove(params.name))) throw notFound("workflow", params.name);
   });
 
-  serve(app, routes.startRun, async ({ params, query, body, request, response }) => {
+  serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
     const found = await workflows.startable(params.name);
     if (!found) throw notFound("workflow", params.name);
     const what = body.draft ? { version: 0, text: found.draft } : found.published;
@@ -87,6 +97,7 @@ export function serveWorkflows(app: Express, context: Context): void {
         `The workflow ${params.name} was never published. Publish it, or start its draft.`,
       );
     }
+    if (body.draft) await requireCredentials(what.text, by);
     const wait = waitOf(query.wait);
     const started = await starts.start({
       workflow: params.name,

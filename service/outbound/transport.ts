@@ -6,9 +6,12 @@ import {
   type FailureKind,
   type HttpRequest,
   type HttpResponse,
+  sha256Hex,
   type SendOptions,
+  type TlsIdentity,
   type Transport,
 } from "@copper-kettle/core";
+import { rootCertificates } from "node:tls";
 import { Agent, buildConnector, type Dispatcher } from "undici";
 import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
 
@@ -36,7 +39,8 @@ export class HttpTransport implements Transport {
     }
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
-    const exchange = new Exchange(request.url, url.host, this.options.mostAnswer);
+    const mostAnswer = Math.min(this.options.mostAnswer, options.mostAnswer ?? Number.POSITIVE_INFINITY);
+    const exchange = new Exchange(request.url, url.host, mostAnswer);
     const timer = setTimeout(() => exchange.cut("timeout"), options.timeout.connect + options.timeout.answer);
     const signal = options.signal as globalThis.AbortSignal;
     const stop = (): void => exchange.cut("stop");
@@ -44,7 +48,7 @@ export class HttpTransport implements Transport {
     try {
       if (signal.aborted) exchange.cut("stop");
       else {
-        this.#agent(port, options.timeout.connect).dispatch(
+        this.#agent(port, options.timeout.connect, options.identity).dispatch(
           {
             origin: url.origin,
             path: url.pathname + url.search,
@@ -70,17 +74,33 @@ export class HttpTransport implements Transport {
     await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
   }
 
-  #agent(port: number, connectTimeout: number): Agent {
-    const key = `${port}/${connectTimeout}`;
+  /** Connections are shared by calls that show the same certificate, and by no others. */
+  #agent(port: number, connectTimeout: number, identity: TlsIdentity | undefined): Agent {
+    const shown = identity ? `/${fingerprint(identity)}` : "";
+    const key = `${port}/${connectTimeout}${shown}`;
     let agent = this.#agents.get(key);
     if (!agent) {
       const lookup = guardedLookup(this.options.rule, port) as never;
-      const connect = buildConnector({ timeout: connectTimeout, lookup });
+      const connect = buildConnector({ timeout: connectTimeout, lookup, ...tlsOptions(identity) });
       agent = new Agent({ connect, connections: 128, pipelining: 1, keepAliveTimeout: 4_000 });
       this.#agents.set(key, agent);
     }
     return agent;
   }
+}
+
+function fingerprint({ certificate, privateKey, authority = "" }: TlsIdentity): string {
+  return sha256Hex([certificate, privateKey, authority].join("\n"));
+}
+
+function tlsOptions(identity: TlsIdentity | undefined): { cert?: string; key?: string; ca?: string[] } {
+  if (!identity) return {};
+  const { certificate, privateKey, authority } = identity;
+  return {
+    cert: certificate,
+    key: privateKey,
+    ...(authority ? { ca: [...rootCertificates, authority] } : {}),
+  };
 }
 
 /** One request under way: collects its answer, and knows whether it was handed to a socket. */
@@ -186,9 +206,9 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
   }
   if (notConnected.has(code) && !begun)
     return fail("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
-  if (tlsFault.test(code) && !begun) {
-    return fail("tls", `The TLS connection to ${url.host} failed: ${(cause as Error).message}`, false);
-  }
+  // In TLS 1.3 the far side refuses our certificate after we have begun to send; it has read none of it (RFC 8446).
+  if (certificateAlert.test(code) || (tlsFault.test(code) && !begun))
+    return fail("tls", `The TLS connection to ${url.host} failed: ${tlsReason(code, cause as Error)}`, false);
   if (reason === "timeout" || /TIMEOUT/.test(code)) {
     return fail("timeout", `${url.host} did not answer within ${options.timeout.answer} ms.`, begun);
   }
@@ -196,6 +216,20 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
   if (begun)
     return fail("cut", `The connection to ${url.host} ended before the whole answer came (${why}).`, true);
   return fail("connect", `The connection to ${url.host} failed (${why}).`, false);
+}
+
+const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPORTED_CERTIFICATE|UNKNOWN_CA)/;
+
+/** What a TLS error means. */
+function tlsReason(code: string, error: Error): string {
+  if (/ALERT_CERTIFICATE_EXPIRED/.test(code)) return "the other side says that our certificate has run out.";
+  if (/ALERT_CERTIFICATE_REQUIRED/.test(code)) return "the other side wants a client certificate.";
+  if (/ALERT_UNKNOWN_CA/.test(code)) return "the other side does not know the authority of our certificate.";
+  if (certificateAlert.test(code)) return "the other side does not take our certificate.";
+  if (code === "CERT_HAS_EXPIRED") return "the other side's certificate has run out.";
+  if (/SELF_SIGNED|UNABLE_TO_(GET_ISSUER|VERIFY)/.test(code))
+    return `the other side's certificate is from an authority that is not known here (${code}).`;
+  return error.message;
 }
 
 const tlsFault = /^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/;

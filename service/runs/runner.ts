@@ -9,10 +9,10 @@ import {
   type Transport,
 } from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
+import type { CredentialUses } from "../credentials/use.js";
 import type { Logger } from "pino";
 import { select } from "../store/database.js";
 import type { ConstantStore } from "../store/constants.js";
-import type { CredentialStore } from "../store/credentials.js";
 import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
@@ -23,7 +23,7 @@ import { TurnQueue, type Turn } from "./queue.js";
 export interface RunnerParts {
   journals: JournalStore;
   workflows: WorkflowStore;
-  credentials: CredentialStore;
+  credentials: CredentialUses;
   constants: ConstantStore;
   files: FileStore;
   transport: Transport;
@@ -93,7 +93,30 @@ export class Runner {
       if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
     }
     for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
+    // Somebody may have signed in just before the service ended: each that waits for that looks once.
+    await this.#wakeWaiting("waits_for IS NOT NULL", {});
     this.#wakeSoon();
+  }
+
+  /** A credential can be used again: what waits for it goes on. */
+  async credentialReady(name: string): Promise<void> {
+    await this.#wakeWaiting("waits_for = :name", { name });
+  }
+
+  async #wakeWaiting(which: string, values: Record<string, string>): Promise<void> {
+    if (this.#pause.signal.aborted) return;
+    const rows = await select<{ id: string; workflow: string; text: string }>(
+      this.parts.journals.store,
+      `SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND ${which} ORDER BY id`,
+      values,
+    );
+    for (const row of rows) await this.#wakeOne(row);
+  }
+
+  async #wakeOne(row: { id: string; workflow: string; text: string }): Promise<void> {
+    if (this.#woken.has(row.id) || this.#active.has(row.id)) return;
+    this.#woken.add(row.id);
+    await this.enqueue(row, { first: true });
   }
 
   /** Puts a run into the queue. */
@@ -160,11 +183,7 @@ export class Runner {
       { now, limit: 500 + this.#woken.size },
     );
     // What was woken says `waiting` in the store until it acts.
-    for (const row of due) {
-      if (this.#woken.has(row.id) || this.#active.has(row.id)) continue;
-      this.#woken.add(row.id);
-      await this.enqueue(row, { first: true });
-    }
+    for (const row of due) await this.#wakeOne(row);
     const [row] = await select<{ next: number | null }>(
       store,
       "SELECT min(wake_at) AS next FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at > :now",
@@ -211,6 +230,9 @@ export class Runner {
     this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
     if (result) this.events.emit("rested", run, result);
     if (result?.state === "waiting") this.#wakeSoon();
+    // The sign-in may have been finished while the run was going to rest.
+    if (result?.credential && this.parts.credentials.isReady(result.credential))
+      await this.credentialReady(result.credential);
     if (this.#active.size === 0) this.#idle?.();
   }
 
@@ -232,7 +254,9 @@ export class Runner {
       clock,
       journal,
       transport: this.parts.transport,
-      credentials: this.parts.credentials,
+      credentials: {
+        read: (name, url) => this.parts.credentials.read(name, url, { by: `workflow ${row.workflow}`, run }),
+      },
       files: { keep: (bytes, about) => this.parts.files.keep(run, bytes, about) },
       nonce: newNonce,
       constants: () => this.parts.constants.all(),

@@ -1,5 +1,4 @@
 import {
-  CredentialMissing,
   describeCredential,
   MaskSet,
   parseJson,
@@ -11,54 +10,112 @@ import type { Sealer } from "../sealing/keys.js";
 import { CredentialRow } from "./models.js";
 import type { Writer } from "./writer.js";
 
-interface Opened {
+/** How a credential last failed. */
+export interface CredentialFault {
+  /** `sign-in` where a person has to sign in; else the code of an explanation. */
+  code: string;
+  sentence: string;
+  /** Milliseconds since 1970. */
+  at: number;
+}
+
+/** A credential as it is known while the service runs. */
+export interface OpenCredential {
+  name: string;
   credential: Credential;
+  /** What it replaced, and until when that still holds. */
+  replaced: { credential: Credential; until: number } | undefined;
   hosts: string[];
+  /** When its secret ends, as a person said. */
+  endsAt: number | null;
+  mayUse: string[];
+  mayChange: string[];
+  changedAt: number;
+  lastUsedAt: number | null;
+  lastWorkedAt: number | null;
+  fault: CredentialFault | null;
+}
+
+/** What a person sets of a credential. */
+export interface CredentialSettings {
+  hosts: string[];
+  endsAt: number | null;
+  mayUse: string[];
+  mayChange: string[];
 }
 
 /** Credentials: sealed in the database, opened once and kept in memory until they change. */
 export class CredentialStore {
-  readonly #opened = new Map<string, Opened>();
-  readonly #used = new Map<string, number>();
-  /** Every secret that this process knows of; logs are masked by it. */
-  readonly masks = new MaskSet();
+  readonly #opened = new Map<string, OpenCredential>();
+  /** Those whose times of use, or fault, are newer than the database's. */
+  readonly #touched = new Set<string>();
 
   constructor(
     readonly writer: Writer,
     readonly sealer: Sealer,
+    /** Every secret that this process knows of; logs are masked by it. */
+    readonly masks = new MaskSet(),
   ) {}
 
   async loadAll(): Promise<void> {
-    for (const row of await CredentialRow.findAll()) this.#open(row);
+    for (const row of await CredentialRow.findAll()) this.#take(this.#open(row));
   }
 
-  all(): Promise<CredentialRow[]> {
-    return CredentialRow.findAll({ order: [["name", "ASC"]] });
+  /** All of them, by name. */
+  all(): OpenCredential[] {
+    return [...this.#opened.values()].sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
-  lastUsed(row: CredentialRow): number | null {
-    return this.#used.get(row.name) ?? row.lastUsedAt;
+  get(name: string): OpenCredential | undefined {
+    return this.#opened.get(name);
   }
 
-  /** Adds a credential, or replaces one. */
-  async put(name: string, credential: Credential, hosts: string[]): Promise<CredentialRow> {
-    const sealed = this.sealer.seal(printJson(credential), `credential:${name}`);
-    const shown = describeCredential(credential);
+  /**
+   * Adds a credential, or replaces one.
+   * @param overlap how long what it replaces still holds, in milliseconds; 0: no longer
+   */
+  async put(
+    name: string,
+    credential: Credential,
+    settings: CredentialSettings,
+    overlap = 0,
+  ): Promise<OpenCredential> {
+    const before = this.#opened.get(name);
+    const now = Date.now();
+    const replaced =
+      before && overlap > 0 ? { credential: before.credential, until: now + overlap } : undefined;
+    const open: OpenCredential = {
+      name,
+      credential,
+      replaced,
+      ...settings,
+      changedAt: now,
+      lastUsedAt: before?.lastUsedAt ?? null,
+      lastWorkedAt: null,
+      fault: null,
+    };
     const values = {
       name,
       kind: credential.kind,
-      hosts: printJson(hosts),
-      shown: printJson(shown),
-      sealed,
-      changedAt: Date.now(),
+      hosts: printJson(settings.hosts),
+      shown: printJson(describeCredential(credential)),
+      sealed: this.#seal(name, credential),
+      replaced: replaced ? this.#seal(name, replaced.credential) : null,
+      replacedUntil: replaced?.until ?? null,
+      endsAt: settings.endsAt,
+      mayUse: printJson(settings.mayUse),
+      mayChange: printJson(settings.mayChange),
+      changedAt: now,
+      lastWorkedAt: null,
+      fault: null,
     };
-    const row = await this.writer.write(async (transaction) => {
+    await this.writer.write(async (transaction) => {
       const known = await CredentialRow.findByPk(name, { transaction });
-      return known ? known.update(values, { transaction }) : CredentialRow.create(values, { transaction });
+      if (known) await known.update(values, { transaction });
+      else await CredentialRow.create(values, { transaction });
     });
-    this.#opened.set(name, { credential, hosts });
-    this.masks.add(secretsOf(credential));
-    return row;
+    this.#take(open);
+    return open;
   }
 
   async remove(name: string): Promise<boolean> {
@@ -68,42 +125,72 @@ export class CredentialStore {
     );
   }
 
-  /**
-   * The credential of a name, for a request to a URL.
-   * @throws CredentialMissing when there is none, or when it is not meant for that host
-   */
-  async read(name: string, url: string): Promise<Credential> {
-    const opened = this.#opened.get(name);
-    if (!opened)
-      throw new CredentialMissing(
-        `There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`,
-      );
-    const { host, hostname } = new URL(url);
-    if (opened.hosts.length > 0 && !opened.hosts.includes(host) && !opened.hosts.includes(hostname)) {
-      throw new CredentialMissing(
-        `The credential "${name}" is bound to ${opened.hosts.join(", ")} and is not sent to ${host}.`,
-      );
-    }
-    this.#used.set(name, Date.now());
-    return opened.credential;
+  noteUse(name: string): void {
+    this.#touch(name, { lastUsedAt: Date.now() });
   }
 
-  /** Writes down when credentials were last used; called now and then, and at the end. */
+  noteWorked(name: string): void {
+    this.#touch(name, { lastWorkedAt: Date.now(), fault: null });
+  }
+
+  /** Keeps how a credential failed; null when nothing is wrong any more. Resolves when it is durable. */
+  async noteFault(name: string, fault: CredentialFault | null): Promise<void> {
+    if (!this.#touch(name, { fault })) return;
+    await this.saveUse();
+  }
+
+  /** Writes down when credentials were last used, and how they fared; called now and then, and at the end. */
   async saveUse(): Promise<void> {
-    const used = [...this.#used];
-    this.#used.clear();
-    if (used.length === 0) return;
+    const touched = [...this.#touched].map((name) => this.#opened.get(name));
+    this.#touched.clear();
+    if (touched.length === 0) return;
     await this.writer.write(async (transaction) => {
-      for (const [name, at] of used)
-        await CredentialRow.update({ lastUsedAt: at }, { where: { name }, transaction });
+      for (const open of touched) {
+        if (!open) continue;
+        const { name, lastUsedAt, lastWorkedAt, fault } = open;
+        const values = { lastUsedAt, lastWorkedAt, fault: fault ? printJson({ ...fault }) : null };
+        await CredentialRow.update(values, { where: { name }, transaction });
+      }
     });
   }
 
-  #open(row: CredentialRow): void {
-    const credential = parseJson(
-      this.sealer.open(row.sealed, `credential:${row.name}`),
-    ) as unknown as Credential;
-    this.#opened.set(row.name, { credential, hosts: parseJson(row.hosts) as string[] });
-    this.masks.add(secretsOf(credential));
+  #touch(name: string, change: Partial<OpenCredential>): boolean {
+    const open = this.#opened.get(name);
+    if (!open) return false;
+    Object.assign(open, change);
+    this.#touched.add(name);
+    return true;
+  }
+
+  #take(open: OpenCredential): void {
+    this.#opened.set(open.name, open);
+    this.masks.add(secretsOf(open.credential));
+    if (open.replaced) this.masks.add(secretsOf(open.replaced.credential));
+  }
+
+  #seal(name: string, credential: Credential): Buffer {
+    return this.sealer.seal(printJson(credential), `credential:${name}`);
+  }
+
+  #open(row: CredentialRow): OpenCredential {
+    const unseal = (sealed: Buffer) =>
+      parseJson(this.sealer.open(sealed, `credential:${row.name}`)) as unknown as Credential;
+    const list = (text: string) => parseJson(text) as string[];
+    return {
+      name: row.name,
+      credential: unseal(row.sealed),
+      replaced:
+        row.replaced && (row.replacedUntil ?? 0) > Date.now()
+          ? { credential: unseal(row.replaced), until: row.replacedUntil as number }
+          : undefined,
+      hosts: list(row.hosts),
+      endsAt: row.endsAt,
+      mayUse: list(row.mayUse),
+      mayChange: list(row.mayChange),
+      changedAt: row.changedAt,
+      lastUsedAt: row.lastUsedAt,
+      lastWorkedAt: row.lastWorkedAt,
+      fault: row.fault ? (parseJson(row.fault) as unknown as CredentialFault) : null,
+    };
   }
 }

@@ -241,15 +241,17 @@ export class RunJournal implements Journal {
 
   /** Brings the copy in `runs` up to what the entries say, in the same commit. */
   #copy(): KeyedStatement {
-    const { state, startedAt, endedAt, wakeAt, calls, problems, error, message, unsure } = this.summary;
+    const { state, startedAt, endedAt, wakeAt, waitsFor, calls, problems, error, message, unsure } =
+      this.summary;
     return {
       key: `run ${this.run}`,
-      sql: "UPDATE runs SET state = ?, started_at = ?, ended_at = ?, wake_at = ?, calls = ?, problems = ?, error = ?, message = ?, unsure = ? WHERE id = ?",
+      sql: "UPDATE runs SET state = ?, started_at = ?, ended_at = ?, wake_at = ?, waits_for = ?, calls = ?, problems = ?, error = ?, message = ?, unsure = ? WHERE id = ?",
       values: [
         state,
         startedAt,
         endedAt,
         wakeAt,
+        waitsFor,
         calls,
         problems,
         error === null ? null : printJson(error),

@@ -44,6 +44,7 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare startedAt: CreationOptional<number | null>;
   declare endedAt: CreationOptional<number | null>;
   declare wakeAt: CreationOptional<number | null>;
+  declare waitsFor: CreationOptional<string | null>;
   declare calls: CreationOptional<number>;
   declare problems: CreationOptional<number>;
   declare error: CreationOptional<string | null>;
@@ -78,6 +79,32 @@ export class CredentialRow extends Model<
   declare sealed: Buffer;
   declare changedAt: number;
   declare lastUsedAt: CreationOptional<number | null>;
+  declare replaced: CreationOptional<Buffer | null>;
+  declare replacedUntil: CreationOptional<number | null>;
+  declare endsAt: CreationOptional<number | null>;
+  declare fault: CreationOptional<string | null>;
+  declare lastWorkedAt: CreationOptional<number | null>;
+  declare mayUse: CreationOptional<string>;
+  declare mayChange: CreationOptional<string>;
+}
+
+export class TokenRow extends Model<InferAttributes<TokenRow>, InferCreationAttributes<TokenRow>> {
+  declare credential: string;
+  declare key: string;
+  declare sealed: Buffer;
+  declare obtainedAt: number;
+  declare expiresAt: number | null;
+}
+
+export class ActivityRow extends Model<InferAttributes<ActivityRow>, InferCreationAttributes<ActivityRow>> {
+  declare id: CreationOptional<number>;
+  declare at: number;
+  declare by: string;
+  declare action: string;
+  declare kind: string;
+  declare name: string;
+  declare run: string | null;
+  declare detail: string | null;
 }
 
 export class ConstantRow extends Model<InferAttributes<ConstantRow>, InferCreationAttributes<ConstantRow>> {
@@ -150,6 +177,7 @@ export function defineModels(sequelize: Sequelize): void {
       startedAt: optionalInteger(),
       endedAt: optionalInteger(),
       wakeAt: optionalInteger(),
+      waitsFor: optionalText(),
       calls: { ...integer(), defaultValue: 0 },
       problems: { ...integer(), defaultValue: 0 },
       error: optionalText(),
@@ -183,8 +211,38 @@ export function defineModels(sequelize: Sequelize): void {
       sealed: bytes(),
       changedAt: integer(),
       lastUsedAt: optionalInteger(),
+      replaced: { type: DataTypes.BLOB },
+      replacedUntil: optionalInteger(),
+      endsAt: optionalInteger(),
+      fault: optionalText(),
+      lastWorkedAt: optionalInteger(),
+      mayUse: { ...text(), defaultValue: "[]" },
+      mayChange: { ...text(), defaultValue: "[]" },
     },
     options("credentials"),
+  );
+  TokenRow.init(
+    {
+      credential: key(),
+      key: key(),
+      sealed: bytes(),
+      obtainedAt: integer(),
+      expiresAt: optionalInteger(),
+    },
+    options("tokens"),
+  );
+  ActivityRow.init(
+    {
+      id: { ...integer(), primaryKey: true, autoIncrement: true },
+      at: integer(),
+      by: text(),
+      action: text(),
+      kind: text(),
+      name: text(),
+      run: optionalText(),
+      detail: optionalText(),
+    },
+    options("activity"),
   );
   ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
   AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));

@@ -1,6 +1,6 @@
-import { routes } from "@copper-kettle/contract";
+import { routes, type CredentialDetail } from "@copper-kettle/contract";
 import { describe, expect, it } from "vitest";
-import { emptyForm, kinds, readCredential } from "./credential-form.js";
+import { emptyForm, formOf, kinds, readCredential } from "./credential-form.js";
 
 describe("the form of a credential", () => {
   it("has each kind that the contract has, and makes what the contract takes", () => {
@@ -23,6 +23,9 @@ describe("the form of a credential", () => {
     };
     form.parts = [{ place: "header", name: "Authorization", prefix: " Token ", secret: "s" }];
     expect(readCredential(form).input).toEqual({
+      endsOn: null,
+      mayUse: [],
+      mayChange: [],
       kind: "api-key",
       hosts: ["stays.example", "boards.example:8443", "tanks.example"],
       parts: [{ place: "header", name: "Authorization", prefix: "Token ", secret: "s" }],
@@ -37,5 +40,69 @@ describe("the form of a credential", () => {
     });
     form.scheme.headers = "no header here";
     expect(readCredential(form).faults["scheme.headers"]).toContain('"no header here"');
+  });
+
+  it("is filled with all but the secrets of a credential, and gives back what it was filled with", () => {
+    const detail = (kind: string, settings: object) =>
+      ({
+        name: "k",
+        kind,
+        hosts: ["a.example"],
+        mayUse: ["ines"],
+        mayChange: [],
+        settings,
+      }) as unknown as CredentialDetail;
+    const common = { hosts: ["a.example"], endsOn: null, mayUse: ["ines"], mayChange: [] };
+    const oauth = {
+      grant: "authorization-code",
+      issuer: "https://identity.example",
+      clientId: "c",
+      clientAuth: "client_secret_post",
+      scopes: ["a", "b"],
+      resource: ["https://r.example"],
+      parameters: { organisation: "huts" },
+      authorizationParameters: { prompt: "consent" },
+      assertion: { audience: "https://x.example" },
+    };
+    expect(readCredential(formOf(detail("oauth2", oauth))).input).toEqual({
+      kind: "oauth2",
+      ...oauth,
+      ...common,
+    });
+    const scheme = { base: "x", signature: "base", headers: { "X-Time": "t" }, query: { q: "1" } };
+    expect(readCredential(formOf(detail("signed", { secrets: ["key"], scheme }))).input).toEqual({
+      kind: "signed",
+      secrets: { key: null },
+      scheme,
+      ...common,
+    });
+    const parts = [{ place: "query", name: "key", prefix: "" }];
+    expect(readCredential(formOf(detail("api-key", { parts }))).input).toEqual({
+      kind: "api-key",
+      parts,
+      ...common,
+    });
+    const tls = { certificate: "-----BEGIN CERTIFICATE-----", authority: "x" };
+    expect(readCredential(formOf(detail("mutual-tls", tls))).input).toEqual({
+      kind: "mutual-tls",
+      ...tls,
+      ...common,
+    });
+  });
+
+  it("uses only the fields of its grant, and says which parameter is none", () => {
+    const form = { ...emptyForm(), kind: "oauth2" as const };
+    form.oauth = {
+      ...form.oauth,
+      grant: "password",
+      clientSecret: "s",
+      refreshToken: "left over",
+      parameters: "oops",
+    };
+    form.password = "p";
+    const { input, faults } = readCredential(form);
+    expect(input).toMatchObject({ grant: "password", clientSecret: "s", password: "p" });
+    expect(input).not.toHaveProperty("refreshToken");
+    expect(faults["parameters"]).toContain('"oops" is no parameter');
   });
 });

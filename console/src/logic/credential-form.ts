@@ -1,6 +1,8 @@
-import type { BodyInputOf, routes } from "@copper-kettle/contract";
+import type { CredentialDetail, CredentialInput } from "@copper-kettle/contract";
+import { certificateFields, linesOf, namesOf, readLines, typed, type CertificateForm } from "./form-parts.js";
+import { emptyOAuth, oauthFormOf, readOAuth, type OAuthForm } from "./oauth-form.js";
 
-export type CredentialInput = BodyInputOf<typeof routes.putCredential>;
+export type { CredentialInput };
 export type CredentialKind = CredentialInput["kind"];
 
 export const kinds: { value: CredentialKind; title: string; help: string }[] = [
@@ -21,13 +23,23 @@ export const kinds: { value: CredentialKind; title: string; help: string }[] = [
     help: "In a header, the query, a cookie, the path ({name} in the URL) or a field of the body.",
   },
   {
+    value: "oauth2",
+    title: "oauth2 – a token that is asked for, and kept fresh",
+    help: "By a client of our own, or for a person who signs in.",
+  },
+  {
+    value: "mutual-tls",
+    title: "mutual-tls – a client certificate",
+    help: "The connection itself proves who calls.",
+  },
+  {
     value: "signed",
     title: "signed – a signature computed for each call",
     help: "The scheme says what is signed and which headers are set.",
   },
 ];
 
-/** What is typed into the form; only what the kind needs is sent. */
+/** What is typed into the form; only what the kind needs is sent. Secrets that are left blank stay as they are. */
 export interface CredentialForm {
   name: string;
   kind: CredentialKind;
@@ -42,7 +54,15 @@ export interface CredentialForm {
   }[];
   secrets: { name: string; secret: string }[];
   scheme: { base: string; signature: string; headers: string };
+  /** Parts of a scheme that the form does not show: kept as they are. */
+  restOfScheme: Record<string, unknown>;
+  tls: CertificateForm;
+  oauth: OAuthForm;
   hosts: string;
+  endsOn: string;
+  overlap: string;
+  mayUse: string;
+  mayChange: string;
 }
 
 export function emptyForm(): CredentialForm {
@@ -59,54 +79,96 @@ export function emptyForm(): CredentialForm {
       signature: "base64.encode(hmacSha256(secret.key, base))",
       headers: "X-Time: ${time.seconds}\nX-Nonce: ${nonce}\nX-Signature: ${signature}",
     },
+    restOfScheme: {},
+    tls: { certificate: "", privateKey: "", passphrase: "", pkcs12: "", authority: "" },
+    oauth: emptyOAuth(),
     hosts: "",
+    endsOn: "",
+    overlap: "",
+    mayUse: "",
+    mayChange: "",
   };
 }
 
-/** What the form stands for. A fault for a line that is no header. */
+/** The form of a credential that is there: everything but its secrets. */
+export function formOf(detail: CredentialDetail): CredentialForm {
+  const settings = detail.settings as Record<string, unknown>;
+  const text = (name: string) => (typeof settings[name] === "string" ? settings[name] : "");
+  const form = emptyForm();
+  form.name = detail.name;
+  form.kind = detail.kind as CredentialKind;
+  form.user = text("user");
+  form.hosts = detail.hosts.join(", ");
+  form.endsOn = text("endsOn").slice(0, 10);
+  form.mayUse = detail.mayUse.join(", ");
+  form.mayChange = detail.mayChange.join(", ");
+  form.tls = { ...form.tls, certificate: text("certificate"), authority: text("authority") };
+  if (detail.kind === "api-key")
+    form.parts = (settings["parts"] as CredentialForm["parts"]).map((part) => ({ ...part, secret: "" }));
+  if (detail.kind === "signed") {
+    const { base, signature, headers, ...rest } = settings["scheme"] as Record<string, unknown>;
+    form.secrets = (settings["secrets"] as string[]).map((name) => ({ name, secret: "" }));
+    form.scheme = {
+      base: String(base),
+      signature: String(signature),
+      headers: linesOf((headers ?? {}) as Record<string, string>, ": "),
+    };
+    form.restOfScheme = rest;
+  }
+  if (detail.kind === "oauth2") form.oauth = oauthFormOf(settings);
+  return form;
+}
+
+/** What the form stands for, and a fault for each line that is none. */
 export function readCredential(form: CredentialForm): {
   input: CredentialInput;
   faults: Record<string, string>;
 } {
-  const hosts = form.hosts.split(/[\s,]+/).filter(Boolean);
   const faults: Record<string, string> = {};
-  switch (form.kind) {
+  const common = {
+    hosts: namesOf(form.hosts),
+    endsOn: form.endsOn || null,
+    mayUse: namesOf(form.mayUse),
+    mayChange: namesOf(form.mayChange),
+    ...typed("overlap", form.overlap),
+  };
+  return { input: { ...kindOf(form, faults), ...common } as CredentialInput, faults };
+}
+
+function kindOf(form: CredentialForm, faults: Record<string, string>): object {
+  const { kind } = form;
+  switch (kind) {
     case "bearer":
-      return { input: { kind: "bearer", token: form.token, hosts }, faults };
+      return { kind, ...typed("token", form.token) };
     case "basic":
     case "digest":
-      return { input: { kind: form.kind, user: form.user, password: form.password, hosts }, faults };
+      return { kind, user: form.user, ...typed("password", form.password) };
+    case "mutual-tls":
+      return { kind, ...certificateFields(form.tls) };
+    case "oauth2":
+      return { kind, ...readOAuth(form.oauth, form, faults) };
     case "api-key":
       return {
-        input: {
-          kind: "api-key",
-          parts: form.parts.map((part) => ({
-            ...part,
-            prefix: part.prefix === "" ? "" : `${part.prefix.trim()} `,
-          })),
-          hosts,
-        },
-        faults,
+        kind,
+        parts: form.parts.map(({ place, name, prefix, secret }) => ({
+          place,
+          name,
+          prefix: prefix === "" ? "" : `${prefix.trim()} `,
+          ...typed("secret", secret),
+        })),
       };
     case "signed": {
-      const headers: Record<string, string> = {};
-      for (const line of form.scheme.headers.split("\n").filter((text) => text.trim() !== "")) {
-        const match = /^\s*([\w-]+)\s*:\s*(.*)$/.exec(line);
-        if (match) headers[match[1] as string] = match[2] as string;
-        else faults["scheme.headers"] = `"${line}" is no header; write Name: value.`;
-      }
+      const { base, signature, headers } = form.scheme;
       const secrets = Object.fromEntries(
-        form.secrets.filter(({ name }) => name !== "").map(({ name, secret }) => [name, secret]),
+        form.secrets.filter(({ name }) => name !== "").map(({ name, secret }) => [name, secret || null]),
       );
-      return {
-        input: {
-          kind: "signed",
-          secrets,
-          scheme: { base: form.scheme.base, signature: form.scheme.signature, headers },
-          hosts,
-        },
-        faults,
+      const scheme = {
+        ...form.restOfScheme,
+        base,
+        signature,
+        headers: readLines(headers, ":", "scheme.headers", faults),
       };
+      return { kind, secrets, scheme };
     }
   }
 }

@@ -111,6 +111,15 @@ export class Waterfall {
             ?.items.set(Number(match[2]), entry.error ? "failed" : "succeeded");
         return;
       }
+      case "rested": {
+        if (entry.credential === undefined || entry.path === undefined) return;
+        const row = this.#row(entry.path, "request", entry.at);
+        closeLast(row, entry.at);
+        const label = `waits for a sign-in with ${entry.credential}`;
+        row.segments.push({ kind: "wait", from: entry.at, to: undefined, label });
+        row.state = "waiting";
+        return;
+      }
       case "finished":
         this.over = true;
         return;
@@ -134,7 +143,7 @@ export class Waterfall {
       label,
       ...(status === undefined ? {} : { status }),
     });
-    if (entry.wait !== undefined) {
+    if (entry.wait !== undefined && !entry.renewed) {
       row.segments.push({
         kind: "backing-off",
         from: entry.at,

@@ -1,56 +1,30 @@
 <script setup lang="ts">
-import { routes, type CredentialInfo, type OutputOf } from "@copper-kettle/contract";
-import { onMounted, reactive, ref } from "vue";
+import { routes, type CredentialInfo } from "@copper-kettle/contract";
+import { mdiPlus } from "@mdi/js";
+import { onMounted, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
-import CredentialEditor from "../parts/CredentialEditor.vue";
+import CopyText from "../parts/CopyText.vue";
+import CredentialMark from "../parts/CredentialMark.vue";
 
+const route = useRoute();
+const router = useRouter();
 const credentials = ref<CredentialInfo[]>();
+const redirectUri = ref("");
 const fault = ref("");
-const notice = ref("");
-const addresses = reactive<Record<string, string>>({});
-const results = reactive<Record<string, OutputOf<typeof routes.checkCredential>>>({});
-const checking = ref("");
-const open = ref("");
+const notice = ref(typeof route.query["removed"] === "string" ? `${route.query["removed"]} is removed.` : "");
 
-async function load(): Promise<void> {
+onMounted(async () => {
   try {
-    credentials.value = (await api.call(routes.listCredentials)).credentials;
-    fault.value = "";
+    const [list, uri] = await Promise.all([api.call(routes.listCredentials), api.call(routes.redirectUri)]);
+    credentials.value = list.credentials;
+    redirectUri.value = uri.redirectUri;
   } catch (error) {
     fault.value = sentence(error);
   }
-}
-onMounted(load);
-
-async function kept(name: string, removed: string[]): Promise<void> {
-  notice.value =
-    removed.length > 0 ? `${name} is kept. Taken off the secret: ${removed.join(", ")}.` : `${name} is kept.`;
-  await load();
-}
-async function check(name: string): Promise<void> {
-  checking.value = name;
-  fault.value = "";
-  try {
-    results[name] = await api.call(routes.checkCredential, {
-      params: { name },
-      body: { url: addresses[name] ?? "" },
-    });
-  } catch (error) {
-    fault.value = sentence(error);
-  } finally {
-    checking.value = "";
-  }
-}
-async function remove(name: string): Promise<void> {
-  try {
-    await api.call(routes.removeCredential, { params: { name } });
-    notice.value = `${name} is removed.`;
-    await load();
-  } catch (error) {
-    fault.value = sentence(error);
-  }
-}
+});
+const open = (name: string) => router.push(`/credentials/${name}`);
 const sends = (item: CredentialInfo): string =>
   item.shown
     .map((part) => `${part.place === "header" ? "" : `${part.place} `}${part.name}: ${part.value}`)
@@ -59,98 +33,86 @@ const sends = (item: CredentialInfo): string =>
 
 <template>
   <div class="page">
-    <h1 class="mb-3">Credentials</h1>
+    <div class="head mb-3">
+      <h1>Credentials</h1>
+      <v-btn to="/add-credential" color="primary" variant="flat" :prepend-icon="mdiPlus"
+        >Add a credential</v-btn
+      >
+    </div>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="success" class="mb-3" closable @click:close="notice = ''">{{
       notice
     }}</v-alert>
     <v-progress-linear v-if="!credentials && !fault" indeterminate />
-    <div class="two">
-      <v-card v-if="credentials" class="pa-2">
-        <p v-if="credentials.length === 0" class="dim pa-2">
-          There are no credentials yet. Add the first one beside.
-        </p>
-        <table v-else class="lines">
-          <thead>
-            <tr>
-              <th>Credential</th>
-              <th>Sends</th>
-              <th class="wide">To</th>
-              <th class="wide">Used by</th>
-              <th class="wide">Last used</th>
-            </tr>
-          </thead>
-          <tbody v-for="item in credentials" :key="item.name">
-            <tr
-              class="link"
-              tabindex="0"
-              @click="open = open === item.name ? '' : item.name"
-              @keydown.enter="open = open === item.name ? '' : item.name"
-            >
-              <td>
-                <div class="font-weight-medium">{{ item.name }}</div>
-                <div class="dim">{{ item.kind }}</div>
-              </td>
-              <td class="mono sends">{{ sends(item) }}</td>
-              <td class="wide mono">{{ item.hosts.join(", ") || "any host" }}</td>
-              <td class="wide">{{ item.usedBy.join(", ") || "nothing" }}</td>
-              <td class="wide text-no-wrap">{{ when(item.lastUsedAt) || "never" }}</td>
-            </tr>
-            <tr v-if="open === item.name">
-              <td colspan="5">
-                <div class="check">
-                  <v-text-field
-                    v-model="addresses[item.name]"
-                    label="An address that wants this credential"
-                    placeholder="https://stays.example/guests"
-                    @keydown.enter="check(item.name)"
-                  />
-                  <v-btn
-                    :loading="checking === item.name"
-                    :disabled="!addresses[item.name]"
-                    @click="check(item.name)"
-                    >Check now</v-btn
-                  >
-                  <v-btn variant="text" color="error" @click="remove(item.name)">Remove</v-btn>
-                </div>
-                <v-alert
-                  v-if="results[item.name]"
-                  :type="results[item.name]?.ok ? 'success' : 'warning'"
-                  class="mt-2"
-                  >{{ results[item.name]?.sentence }}</v-alert
-                >
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </v-card>
-      <v-card class="pa-4"><CredentialEditor @kept="kept" /></v-card>
-    </div>
+    <v-card v-if="credentials" class="pa-2 mb-3">
+      <p v-if="credentials.length === 0" class="dim pa-2">There are no credentials yet.</p>
+      <table v-else class="lines">
+        <thead>
+          <tr>
+            <th>Credential</th>
+            <th>State</th>
+            <th class="wide">Sends</th>
+            <th class="wide">To</th>
+            <th class="wide">Used by</th>
+            <th class="wide">Last worked</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="item in credentials"
+            :key="item.name"
+            class="link"
+            tabindex="0"
+            @click="open(item.name)"
+            @keydown.enter="open(item.name)"
+          >
+            <td>
+              <router-link class="font-weight-medium text-no-wrap" :to="`/credentials/${item.name}`">{{
+                item.name
+              }}</router-link>
+              <div class="dim">{{ item.kind }}</div>
+            </td>
+            <td>
+              <CredentialMark :state="item.state" :ends-soon="item.warning !== null" />
+              <div v-if="item.sentence || item.warning" class="dim short">
+                {{ item.sentence ?? item.warning?.sentence }}
+              </div>
+            </td>
+            <td class="wide mono sends">{{ sends(item) }}</td>
+            <td class="wide mono">{{ item.hosts.join(", ") || "any host" }}</td>
+            <td class="wide">{{ item.usedBy.join(", ") || "nothing" }}</td>
+            <td class="wide text-no-wrap">{{ when(item.lastWorkedAt) || "not yet" }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </v-card>
+    <v-card v-if="redirectUri" class="pa-4">
+      <h2 class="mb-1">Redirect URI of this installation</h2>
+      <p class="dim mb-2">
+        Where people sign in for a credential, the other side must know this address before anything else
+        works.
+      </p>
+      <CopyText :text="redirectUri" label="Redirect URI" />
+    </v-card>
   </div>
 </template>
 
 <style scoped>
-.two {
-  display: grid;
-  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+.head {
+  display: flex;
+  justify-content: space-between;
   gap: 12px;
-  align-items: start;
+  flex-wrap: wrap;
 }
 .sends {
   white-space: pre-line;
   overflow-wrap: anywhere;
 }
-.check {
-  display: grid;
-  grid-template-columns: 1fr auto auto;
-  gap: 8px;
-  align-items: center;
+.short {
+  max-width: 22rem;
+  font-size: 0.8125rem;
 }
 @media (max-width: 900px) {
-  .two,
-  .check {
-    grid-template-columns: minmax(0, 1fr);
-  }
   .wide {
     display: none;
   }

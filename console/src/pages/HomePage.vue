@@ -4,6 +4,7 @@ import { mdiCheckCircleOutline, mdiCircleOutline } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
+import CredentialMark from "../parts/CredentialMark.vue";
 import RunsOverTime from "../parts/RunsOverTime.vue";
 import RunTable from "../parts/RunTable.vue";
 
@@ -29,7 +30,7 @@ const steps = computed(() => {
       done: first.credentials > 0,
       text: "Add a credential",
       how: "each kind of key, with a check that says what is wrong",
-      to: "/credentials",
+      to: "/add-credential",
     },
     {
       done: first.workflows > 0,
@@ -79,9 +80,30 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
       </v-card>
       <v-card class="pa-4">
         <h2>Needs you</h2>
+        <table
+          v-if="home.credentials.length > 0"
+          class="lines needing mb-2"
+          aria-label="Credentials that need you"
+        >
+          <tbody>
+            <tr v-for="item in home.credentials" :key="item.name">
+              <td class="text-no-wrap">
+                <router-link :to="`/credentials/${item.name}`">{{ item.name }}</router-link>
+              </td>
+              <td><CredentialMark :state="item.state" :ends-soon="item.state === 'ready'" /></td>
+              <td>
+                {{ item.sentence }}
+                <b v-if="item.waiting > 0">{{
+                  item.waiting === 1 ? "One run waits for it." : `${item.waiting} runs wait for it.`
+                }}</b>
+              </td>
+            </tr>
+          </tbody>
+        </table>
         <RunTable
+          v-if="home.attention.length > 0 || home.credentials.length === 0"
           :runs="home.attention"
-          empty="Nothing: no run is unsure, held, or failed in the last day."
+          empty="Nothing: no run is unsure, held, or failed in the last day, and no credential wants you."
         />
       </v-card>
       <div class="two">
@@ -111,6 +133,9 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 14px;
+}
+.needing td:not(:last-child) {
+  width: 1%;
 }
 .steps {
   list-style: none;

@@ -59,10 +59,15 @@ onBeforeUnmount(() => clearInterval(clock));
 function interesting(made: Waterfall): string {
   const rows = [...made.rows.values()];
   const wrong = rows.find((row) => row.state === "unsure") ?? rows.find((row) => row.ended?.error);
-  return (wrong ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
+  const waiting = rows.find((row) => row.state === "waiting" && row.kind === "request");
+  return (wrong ?? waiting ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
 }
 
-const row = computed(() => (version.value > 0 ? waterfall.value?.rows.get(selected.value) : undefined));
+// A copy each time: rows change in place, and what shows one must see that it changed.
+const row = computed(() => {
+  const found = version.value > 0 ? waterfall.value?.rows.get(selected.value) : undefined;
+  return found && { ...found, attempts: [...found.attempts] };
+});
 const active = computed(() => run.value !== undefined && run.value.endedAt === null);
 
 async function stop(how: "after-step" | "now"): Promise<void> {
@@ -103,6 +108,11 @@ async function stop(how: "after-step" | "now"): Promise<void> {
         :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'"
         >{{ run.error.message }}</v-alert
       >
+      <v-alert v-else-if="run.waitsFor" type="warning" :title="`Waits for a sign-in with ${run.waitsFor}`">
+        {{ run.message }}
+        <router-link :to="`/credentials/${run.waitsFor}`">Sign in on its page</router-link>; then it goes on
+        by itself.
+      </v-alert>
       <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
       <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
       <div class="two">
@@ -127,7 +137,7 @@ async function stop(how: "after-step" | "now"): Promise<void> {
           </div>
         </v-card>
         <v-card class="pa-3 right">
-          <StepDetail v-if="row" :key="row.path" :row="{ ...row }" />
+          <StepDetail v-if="row" :key="row.path" :row="row" />
           <p v-else class="dim">Nothing has happened yet.</p>
         </v-card>
       </div>

@@ -1,17 +1,37 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
-import { mdiPlus, mdiTrashCanOutline } from "@mdi/js";
-import { computed, reactive, ref } from "vue";
+import { routes, type CredentialDetail } from "@copper-kettle/contract";
+import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../api.js";
-import { emptyForm, kinds, readCredential } from "../logic/credential-form.js";
+import { emptyForm, formOf, kinds, readCredential } from "../logic/credential-form.js";
+import CertificateFields from "./CertificateFields.vue";
+import OAuthFields from "./OAuthFields.vue";
+import StaticFields from "./StaticFields.vue";
 
+/** Without a credential the form makes a new one. */
+const props = defineProps<{ credential?: CredentialDetail | undefined }>();
 const emit = defineEmits<{ kept: [name: string, removed: string[]] }>();
-const form = reactive(emptyForm());
+const form = reactive(props.credential ? formOf(props.credential) : emptyForm());
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
 const busy = ref(false);
+const redirectUri = ref("");
+const more = ref(props.credential !== undefined);
 const help = computed(() => kinds.find((kind) => kind.value === form.kind)?.help);
-const places = ["header", "query", "cookie", "path", "body"];
+/** Whether there are secrets that stay when they are left blank. */
+const kept = computed(() => props.credential?.kind === form.kind);
+
+onMounted(async () => {
+  redirectUri.value = await api.call(routes.redirectUri).then(
+    (answer) => answer.redirectUri,
+    () => "",
+  );
+});
+watch(
+  () => props.credential?.changedAt,
+  () => {
+    if (props.credential) Object.assign(form, formOf(props.credential));
+  },
+);
 
 async function keep(): Promise<void> {
   const read = readCredential(form);
@@ -25,16 +45,14 @@ async function keep(): Promise<void> {
       body: read.input,
     });
     const { name } = form;
-    Object.assign(form, emptyForm());
     emit("kept", name, removed);
   } catch (error) {
-    faults.value = fieldMessages(error);
-    if (
-      !Object.keys(faults.value).some((field) =>
-        /^(name|token|user|password|parts|secrets|scheme)/.test(field),
-      )
-    )
-      fault.value = sentence(error);
+    const messages = Object.entries(fieldMessages(error));
+    // The fault of one entry of a list stands at the field that the list is typed into.
+    faults.value = Object.fromEntries(
+      messages.map(([field, message]) => [field.replace(/^(scopes|hosts)\.\d+$/, "$1"), message]),
+    );
+    if (messages.length === 0) fault.value = sentence(error);
   } finally {
     busy.value = false;
   }
@@ -43,114 +61,73 @@ async function keep(): Promise<void> {
 
 <template>
   <form class="editor" novalidate @submit.prevent="keep">
-    <h2>Add or replace a credential</h2>
     <v-text-field
       v-model="form.name"
       label="Name"
       placeholder="stays-key"
       hint="a-z, 0-9 and dashes; what steps name in using"
+      :disabled="credential !== undefined"
       :error-messages="faults['name']"
       autocomplete="off"
     />
     <v-select v-model="form.kind" :items="kinds" label="Kind" :hint="help" persistent-hint />
-    <v-text-field
-      v-if="form.kind === 'bearer'"
-      v-model="form.token"
-      label="Token"
-      type="password"
-      autocomplete="new-password"
-      :error-messages="faults['token']"
+    <OAuthFields
+      v-if="form.kind === 'oauth2'"
+      :model-value="form"
+      :faults="faults"
+      :kept="kept"
+      :redirect-uri="credential?.redirectUri ? '' : redirectUri"
     />
-    <template v-if="form.kind === 'basic' || form.kind === 'digest'">
-      <v-text-field v-model="form.user" label="User" autocomplete="off" :error-messages="faults['user']" />
-      <v-text-field
-        v-model="form.password"
-        label="Password"
-        type="password"
-        autocomplete="new-password"
-        :error-messages="faults['password']"
-      />
-    </template>
-    <template v-if="form.kind === 'api-key'">
-      <div v-for="(part, index) in form.parts" :key="index" class="part">
-        <v-select v-model="part.place" :items="places" label="Place" />
-        <v-text-field
-          v-model="part.name"
-          label="Name there"
-          :error-messages="faults[`parts.${index}.name`]"
-        />
-        <v-text-field v-model="part.prefix" label="Prefix" placeholder="Token" />
-        <v-text-field
-          v-model="part.secret"
-          label="Key"
-          type="password"
-          autocomplete="new-password"
-          :error-messages="faults[`parts.${index}.secret`]"
-        />
-        <v-btn
-          v-if="form.parts.length > 1"
-          icon
-          variant="text"
-          size="small"
-          aria-label="Remove this part"
-          @click="form.parts.splice(index, 1)"
-          ><v-icon :icon="mdiTrashCanOutline" size="20"
-        /></v-btn>
-      </div>
-      <div>
-        <v-btn
-          size="small"
-          :prepend-icon="mdiPlus"
-          @click="form.parts.push({ place: 'header', name: '', prefix: '', secret: '' })"
-          >One more part</v-btn
-        >
-      </div>
-    </template>
-    <template v-if="form.kind === 'signed'">
-      <div v-for="(item, index) in form.secrets" :key="index" class="pair">
-        <v-text-field v-model="item.name" label="Name of the secret" />
-        <v-text-field
-          v-model="item.secret"
-          label="Secret"
-          type="password"
-          autocomplete="new-password"
-          :error-messages="faults[`secrets.${item.name}`]"
-        />
-      </div>
-      <div>
-        <v-btn size="small" :prepend-icon="mdiPlus" @click="form.secrets.push({ name: '', secret: '' })"
-          >One more secret</v-btn
-        >
-      </div>
-      <v-textarea
-        v-model="form.scheme.base"
-        class="mono"
-        label="What is signed"
-        rows="4"
-        auto-grow
-        :error-messages="faults['scheme.base']"
-      />
-      <v-text-field
-        v-model="form.scheme.signature"
-        class="mono"
-        label="Signature (an expression over base and secret.NAME)"
-        :error-messages="faults['scheme.signature']"
-      />
-      <v-textarea
-        v-model="form.scheme.headers"
-        class="mono"
-        label="Headers that are set, one a line"
-        rows="3"
-        auto-grow
-        :error-messages="faults['scheme.headers']"
-      />
-    </template>
+    <CertificateFields
+      v-else-if="form.kind === 'mutual-tls'"
+      v-model="form.tls"
+      :faults="faults"
+      :kept="kept"
+    />
+    <StaticFields v-else :model-value="form" :faults="faults" :kept="kept" />
     <v-text-field
       v-model="form.hosts"
       label="Hosts that it may be sent to"
       placeholder="stays.example"
       hint="Empty: any host. With a port where it is not the usual one."
+      :error-messages="faults['hosts']"
     />
+    <div v-if="!more">
+      <v-btn variant="text" size="small" @click="more = true">When it ends, who may use it …</v-btn>
+    </div>
+    <template v-else>
+      <div class="pair">
+        <v-text-field
+          v-model="form.endsOn"
+          type="date"
+          label="The secret ends on"
+          hint="Home warns 30, 7 and 1 days ahead."
+          :error-messages="faults['endsOn']"
+        />
+        <v-text-field
+          v-if="credential"
+          v-model="form.overlap"
+          label="The old secret still holds for"
+          placeholder="24h"
+          hint="The new one goes first."
+          :error-messages="faults['overlap']"
+        />
+      </div>
+      <div class="pair">
+        <v-text-field
+          v-model="form.mayUse"
+          label="Who may use it"
+          placeholder="everybody"
+          hint="Names of access tokens"
+        />
+        <v-text-field
+          v-model="form.mayChange"
+          label="Who may change it"
+          placeholder="everybody"
+          hint="Names of access tokens"
+        />
+      </div>
+    </template>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <div><v-btn type="submit" color="primary" variant="flat" :loading="busy">Keep</v-btn></div>
   </form>
@@ -161,20 +138,14 @@ async function keep(): Promise<void> {
   display: grid;
   gap: 12px;
 }
-.part {
-  display: grid;
-  grid-template-columns: 110px 1fr 110px 1fr auto;
-  gap: 8px;
-}
 .pair {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 8px;
 }
 @media (max-width: 700px) {
-  .part,
   .pair {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

@@ -75,9 +75,12 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
         </template>
         <div v-else>No answer ({{ attempt.failure?.kind }}): {{ attempt.failure?.message }}</div>
         <div v-if="attempt.wait !== undefined" class="dim">
-          Then a wait of {{ (attempt.wait / 1000).toFixed(1) }} s{{
-            attempt.told ? ", as the answer asked" : ""
-          }}.
+          <template v-if="attempt.renewed">Then at once again, with a new proof.</template>
+          <template v-else
+            >Then a wait of {{ (attempt.wait / 1000).toFixed(1) }} s{{
+              attempt.told ? ", as the answer asked" : ""
+            }}.</template
+          >
         </div>
       </div>
       <p v-else class="dim">No answer yet.</p>

@@ -1,4 +1,4 @@
-import { answerChallenge, authorize, type Credential } from "../../credentials/credential.js";
+import { answerChallenge, authorize, identityOf, type Proof } from "../../credentials/credential.js";
 import { mediaTypeOf, readBody } from "../../http/read.js";
 import type { HttpRequest, HttpResponse, TransportFailure } from "../../http/message.js";
 import type { RecordedResponse, ShownAuthorization } from "../entries.js";
@@ -25,12 +25,12 @@ export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "files
 export async function exchange(
   ports: ExchangePorts,
   request: HttpRequest,
-  credential: Credential | undefined,
+  proof: Proof | undefined,
   options: SendOptions & { follow: boolean },
 ): Promise<Exchanged> {
   const sentAt = ports.clock.now();
   const redirects: string[] = [];
-  const first = await sendAuthorized(ports, request, credential, options);
+  const first = await sendAuthorized(ports, request, proof, options);
   let { response } = first;
   let from = request.url;
   while (options.follow && redirecting.has(response.status) && redirects.length < mostRedirects) {
@@ -40,26 +40,28 @@ export async function exchange(
     // A credential never goes to another origin (RFC 9110 section 15.4).
     const sameOrigin = new URL(to).origin === new URL(request.url).origin;
     const next: HttpRequest = { ...request, url: to };
-    ({ response } = await sendAuthorized(ports, next, sameOrigin ? credential : undefined, options));
+    ({ response } = await sendAuthorized(ports, next, sameOrigin ? proof : undefined, options));
     from = to;
   }
   return { sentAt, response: await recorded(ports, response, from), authorization: first.shown, redirects };
 }
 
-/** Sends a request with its credential; answers a challenge once. */
+/** Sends a request with its proof; answers a challenge once. */
 async function sendAuthorized(
   ports: ExchangePorts,
   request: HttpRequest,
-  credential: Credential | undefined,
+  proof: Proof | undefined,
   options: SendOptions,
 ): Promise<{ response: HttpResponse; shown: ShownAuthorization[] }> {
-  if (!credential) return { response: await ports.transport.send(request, options), shown: [] };
+  if (!proof) return { response: await ports.transport.send(request, options), shown: [] };
   const fresh = () => ({ now: ports.clock.now(), nonce: ports.nonce() });
-  const first = authorize(request, credential, fresh());
-  const response = await ports.transport.send(first.request, options);
-  const answer = answerChallenge(request, credential, response, fresh());
+  const identity = identityOf(proof);
+  const how = identity ? { ...options, identity } : options;
+  const first = authorize(request, proof, fresh());
+  const response = await ports.transport.send(first.request, how);
+  const answer = answerChallenge(request, proof, response, fresh());
   if (!answer) return { response, shown: first.shown };
-  return { response: await ports.transport.send(answer.request, options), shown: answer.shown };
+  return { response: await ports.transport.send(answer.request, how), shown: answer.shown };
 }
 
 function locationOf(response: HttpResponse, base: string): string | undefined {

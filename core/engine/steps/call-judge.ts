@@ -32,7 +32,7 @@ export function judge(
     failure: entry.failure?.kind ?? null,
     sent: entry.failure?.sent ?? true,
   };
-  const earlier = log.attempts.filter((attempt) => attempt.attempt !== entry.attempt);
+  const earlier = log.attempts.filter((attempt) => attempt.attempt !== entry.attempt && !attempt.renewed);
   const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
   const seen: ValueMap = { ...result, body: entry.response?.body ?? null, repeated };
   delete seen["sent"];

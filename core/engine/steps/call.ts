@@ -6,9 +6,9 @@ import type { Path } from "../../values/paths.js";
 import type { CallStep } from "../../workflows/steps.js";
 import type { EntryOf, RecordedRequest } from "../entries.js";
 import type { StepLog } from "../log.js";
-import { CredentialMissing } from "../ports.js";
+import { CredentialMissing, CredentialWaits, type CredentialUse } from "../ports.js";
 import { answerSecrets } from "../secrets.js";
-import { Stopped, Unsure } from "../signals.js";
+import { Asleep, Stopped, Unsure } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 import { evaluated, takeEnded } from "./ended.js";
 import { outcomeOf } from "./call-answer.js";
@@ -37,8 +37,13 @@ export async function walkCall(walk: Walk, step: CallStep, frame: Frame, log: St
     } else if (last?.wait !== undefined) await walk.sleepUntil(last.at + last.wait, path);
     walk.checkSignals(path);
     const attempt = log.sending + 1;
-    const sent = await send(walk, step, frame, log, path, request, attempt);
+    const { use, ...sent } = await send(walk, step, frame, log, path, request, attempt);
     const entry = attemptEntry(walk, step, log, path, attempt, sent);
+    if (use && (await worthAnotherProof(use, log, entry))) {
+      walk.note({ ...entry, wait: 0, renewed: true });
+      await walk.flush();
+      continue;
+    }
     const verdict = judge(walk, step, frame, log, path, entry);
     if (verdict.wait === undefined) {
       walk.note(entry);
@@ -65,6 +70,20 @@ function finish(
   return walk.flush();
 }
 
+/** Tells a credential how its use came out. After a 401 there is one extra attempt, where another proof can be had. */
+async function worthAnotherProof(
+  use: CredentialUse,
+  log: StepLog,
+  { response }: EntryOf<"attempt">,
+): Promise<boolean> {
+  if (!response) return false;
+  if (response.status !== 401) {
+    if (response.status < 400) use.accepted();
+    return false;
+  }
+  return !log.attempts.some((attempt) => attempt.renewed) && (await use.refused());
+}
+
 function requestOf(log: StepLog): HttpRequest {
   return log.begun?.data["request"] as unknown as RecordedRequest as HttpRequest;
 }
@@ -78,21 +97,26 @@ async function send(
   path: string,
   request: HttpRequest,
   attempt: number,
-): Promise<Exchanged> {
+): Promise<Exchanged & { use?: CredentialUse }> {
   try {
-    const credential =
+    const use =
       step.using === undefined ? undefined : await walk.ports.credentials.read(step.using, request.url);
-    if (credential) walk.secret(secretsOf(credential), []);
+    if (use) walk.secret(secretsOf(use.proof), []);
     if (step.effect !== "reads") {
       walk.note({ type: "sending", path, attempt, at: walk.ports.clock.now() });
       await walk.commit();
     }
-    return await exchange(walk.ports, request, credential, {
+    const exchanged = await exchange(walk.ports, request, use?.proof, {
       timeout: step.timeout,
       signal: walk.signals.cut,
       follow: step.effect === "reads" && step.redirects === "follow",
     });
+    return use ? { ...exchanged, use } : exchanged;
   } catch (error) {
+    if (error instanceof CredentialWaits) {
+      const waitsFor = { credential: error.credential, reason: error.message };
+      throw new Asleep(Number.POSITIVE_INFINITY, path, waitsFor);
+    }
     if (error instanceof TransportFailure) return failed(walk, step, path, attempt, error);
     if (error instanceof CredentialMissing)
       return walk.fail(frame, step, log, { code: "credential", message: error.message });

@@ -79,7 +79,10 @@ class Loop {
     await Promise.all(Array.from({ length: workers }, () => this.#worker()));
     if (this.#fatal) throw this.#fatal;
     const earliest = this.#earliest();
-    if (earliest && !this.#failure) throw earliest.signal;
+    if (earliest && !this.#failure) {
+      const { until, path } = earliest.signal;
+      throw new Asleep(until, path, this.#asleep.find(({ signal }) => signal.waitsFor)?.signal.waitsFor);
+    }
     if (this.#unsure) throw this.#unsure;
     if (this.#failure) this.walk.fail(this.frame, this.step, this.log, this.#failure.error);
     if (this.frame.halted()) throw new Halted();

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { routes, type Activity, type CredentialDetail } from "@copper-kettle/contract";
+import { onMounted, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, sentence } from "../api.js";
+import ActivityTable from "../parts/ActivityTable.vue";
+import CredentialActions from "../parts/CredentialActions.vue";
+import CredentialEditor from "../parts/CredentialEditor.vue";
+import CredentialFacts from "../parts/CredentialFacts.vue";
+import CredentialMark from "../parts/CredentialMark.vue";
+
+const props = defineProps<{ name: string }>();
+const route = useRoute();
+const router = useRouter();
+const credential = ref<CredentialDetail>();
+const activity = ref<Activity[]>([]);
+const fault = ref(typeof route.query["failed"] === "string" ? route.query["failed"] : "");
+const notice = ref(typeof route.query["done"] === "string" ? route.query["done"] : "");
+
+async function load(): Promise<void> {
+  try {
+    const [detail, list] = await Promise.all([
+      api.call(routes.credential, { params: { name: props.name } }),
+      api.call(routes.listActivity, { query: { credential: props.name, limit: 12 } }),
+    ]);
+    credential.value = detail;
+    activity.value = list.activity;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+onMounted(async () => {
+  await load();
+  // What a sign-in brought back is shown once, and not kept in the address.
+  if (route.query["done"] || route.query["failed"]) await router.replace({ query: {} });
+});
+
+async function changed(text: string): Promise<void> {
+  if (text) notice.value = text;
+  await load();
+}
+async function kept(_name: string, removed: string[]): Promise<void> {
+  await changed(removed.length > 0 ? `Kept. Taken off the secret: ${removed.join(", ")}.` : "Kept.");
+}
+async function removed(): Promise<void> {
+  await router.push({ path: "/credentials", query: { removed: props.name } });
+}
+</script>
+
+<template>
+  <div class="page">
+    <div class="head mb-3">
+      <h1>{{ name }}</h1>
+      <template v-if="credential">
+        <span class="dim">{{ credential.kind }}</span>
+        <CredentialMark :state="credential.state" :ends-soon="credential.warning !== null" />
+      </template>
+    </div>
+    <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
+    <v-alert v-if="notice" type="success" class="mb-3" closable @click:close="notice = ''">{{
+      notice
+    }}</v-alert>
+    <v-progress-linear v-if="!credential && !fault" indeterminate />
+    <div v-if="credential" class="two">
+      <div class="column">
+        <v-alert v-if="credential.sentence" type="warning">{{ credential.sentence }}</v-alert>
+        <v-alert v-if="credential.warning" type="warning">{{ credential.warning.sentence }}</v-alert>
+        <v-card class="pa-3">
+          <CredentialFacts :credential="credential" />
+        </v-card>
+        <CredentialActions :credential="credential" @changed="changed" @removed="removed" />
+        <v-card class="pa-4">
+          <h2 class="mb-2">Activity</h2>
+          <ActivityTable :activity="activity" />
+        </v-card>
+      </div>
+      <v-card class="pa-4">
+        <h2 class="mb-3">Change or replace</h2>
+        <CredentialEditor :credential="credential" @kept="kept" />
+      </v-card>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  gap: 12px;
+  align-items: start;
+}
+.column {
+  display: grid;
+  gap: 12px;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

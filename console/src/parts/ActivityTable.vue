@@ -1,0 +1,29 @@
+<script setup lang="ts">
+import type { Activity } from "@copper-kettle/contract";
+import { when } from "../logic/format.js";
+
+defineProps<{ activity: Activity[] }>();
+</script>
+
+<template>
+  <p v-if="activity.length === 0" class="dim">Nothing yet.</p>
+  <table v-else class="lines">
+    <thead>
+      <tr>
+        <th>When</th>
+        <th>Who</th>
+        <th>Did what</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="item in activity" :key="item.id">
+        <td class="text-no-wrap">{{ when(item.at) }}</td>
+        <td>{{ item.by }}</td>
+        <td>
+          {{ item.action }}<span v-if="item.detail" class="dim"> – {{ item.detail }}</span>
+          <router-link v-if="item.run" :to="`/runs/${item.run}`"> in a run</router-link>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+</template>

@@ -1,0 +1,264 @@
+import type { OutputOf, routes } from "@copper-kettle/contract";
+import {
+  buildRequest,
+  CredentialMissing,
+  CredentialWaits,
+  exchange,
+  explainRefusal,
+  explainTls,
+  missingParts,
+  otherClientAuth,
+  RequestRefused,
+  SchemeFault,
+  TransportFailure,
+  wantsSignIn,
+  type Credential,
+  type OAuthCredential,
+  type ShownPart,
+  type Transport,
+} from "@copper-kettle/core";
+import type { TokenKeeper } from "../oauth/keeper.js";
+import { TokenRefused } from "../oauth/answers.js";
+import type { TokenRequests } from "../oauth/requests.js";
+import type { SignIns } from "../oauth/sign-in.js";
+import { newNonce } from "../runs/ids.js";
+import type { CredentialStore, OpenCredential } from "../store/credentials.js";
+import type { TokenStore } from "../store/tokens.js";
+import { endOf } from "./view.js";
+import type { CredentialUses } from "./use.js";
+
+type Result = OutputOf<typeof routes.checkCredential>;
+type Found = { code: string; sentence: string; status?: number; sent?: ShownPart[] };
+
+export interface CheckParts {
+  credentials: CredentialStore;
+  tokens: TokenStore;
+  uses: CredentialUses;
+  keeper: TokenKeeper;
+  requests: TokenRequests;
+  signIns: SignIns;
+  transport: Transport;
+}
+
+const timeout = { connect: 5_000, answer: 15_000 };
+
+/** Tries a credential for real, and says in plain words what happened: a token request, a reading call, or both. */
+export async function checkCredential(
+  parts: CheckParts,
+  open: OpenCredential,
+  { url, method, by }: { url?: string | undefined; method: string; by: string },
+): Promise<Result> {
+  const began = Date.now();
+  const found = await tried(parts, open, url, method, by);
+  return {
+    ok: found.code === "accepted",
+    code: found.code,
+    sentence: parts.credentials.masks.text(found.sentence),
+    status: found.status ?? null,
+    took: Date.now() - began,
+    sent: found.sent ?? [],
+  };
+}
+
+async function tried(
+  parts: CheckParts,
+  open: OpenCredential,
+  url: string | undefined,
+  method: string,
+  by: string,
+): Promise<Found> {
+  const { name, credential } = open;
+  try {
+    const missing = missingParts(credential);
+    if (missing.length > 0)
+      return { code: "half-filled", sentence: `It is half filled; still to come: ${missing.join(", ")}.` };
+    const { warning } = endOf(open, Date.now());
+    if (warning?.days === 0 && "certificate" in credential)
+      return { code: "certificate-expired", sentence: `${warning.sentence} Give the credential a new one.` };
+    if (credential.kind === "oauth2" && url === undefined) return await askToken(parts, name, credential);
+    if (url === undefined)
+      return {
+        code: "no-address",
+        sentence: "Give an address that wants this credential: nothing else can tell whether it is good.",
+      };
+    return await call(parts, open, url, method, by);
+  } catch (error) {
+    const refused = error instanceof CredentialMissing ? error.cause : error;
+    if (
+      refused instanceof TokenRefused &&
+      refused.explanation.code === "wrong-client-secret" &&
+      credential.kind === "oauth2"
+    )
+      return clientFault(parts, credential, refused);
+    return failed(error, credential);
+  }
+}
+
+/** One reading call, with a redirect followed as a run would. */
+async function call(
+  { uses, transport, tokens }: CheckParts,
+  open: OpenCredential,
+  url: string,
+  method: string,
+  by: string,
+): Promise<Found> {
+  const request = buildRequest({ method, url });
+  const ports = {
+    clock: { now: () => Date.now(), wait: () => Promise.resolve() },
+    nonce: newNonce,
+    transport,
+    files: { keep: async (bytes: Uint8Array) => ({ size: bytes.length }) },
+  };
+  const use = await uses.read(open.name, url, { by });
+  const options = { timeout, signal: new AbortController().signal, follow: true };
+  let done = await exchange(ports, request, use.proof, options);
+  let last = use;
+  if (done.response?.status === 401 && (await use.refused())) {
+    last = await uses.read(open.name, url, { by });
+    done = await exchange(ports, request, last.proof, options);
+  }
+  const answer = done.response as NonNullable<typeof done.response>;
+  if (answer.status < 400) last.accepted();
+  const sent = done.authorization as ShownPart[];
+  const { credential } = open;
+  const token = credential.kind === "oauth2" ? tokens.current(open.name) : undefined;
+  const { code, sentence } = explainRefusal(credential, answer, Date.now(), sent, token);
+  return { code, sentence, status: answer.status, sent };
+}
+
+async function askToken(parts: CheckParts, name: string, credential: OAuthCredential): Promise<Found> {
+  const { keeper, tokens } = parts;
+  const kept = tokens.current(name);
+  if (wantsSignIn(credential) && !kept?.refreshToken) {
+    if (!keeper.isReady(name, credential)) return authorizationEndpoint(parts, credential);
+    const end = kept?.expiresAt ? ` until ${new Date(kept.expiresAt).toISOString()}` : "";
+    const sentence = `Signed in${end}; there is no refresh token, so somebody has to sign in again after that.`;
+    return { code: "accepted", sentence };
+  }
+  const token = await keeper.askNow(name, credential);
+  const lacking = credential.scopes.filter((scope) => token.scopes && !token.scopes.includes(scope));
+  const who = token.subject ? ` for ${token.subject}` : "";
+  const end = token.expiresAt ? `, good until ${new Date(token.expiresAt).toISOString()}` : "";
+  if (lacking.length > 0)
+    return {
+      code: "scope-missing",
+      sentence: `A token was given${who}, but without these scopes: ${lacking.join(" ")}. The administrator on the other side can add them.`,
+      status: 200,
+    };
+  return {
+    code: "accepted",
+    sentence: `A token was given${who}${end}, with the scopes: ${token.scopes?.join(" ") || "none"}.`,
+    status: 200,
+  };
+}
+
+/** Which of the reasons for `invalid_client` it is, which most servers do not say: tried out. */
+async function clientFault(
+  { requests, signIns, transport }: CheckParts,
+  credential: OAuthCredential,
+  refused: TokenRefused,
+): Promise<Found> {
+  // Not with a refresh token: it would be spent.
+  const repeatable = credential.grant !== "authorization-code" && credential.grant !== "refresh-token";
+  const other = repeatable ? otherClientAuth(credential) : undefined;
+  if (other?.clientSecret) {
+    const taken = await requests.ask(other).then(
+      () => true,
+      (error: unknown) => error instanceof TokenRefused && !/client/.test(error.explanation.code),
+    );
+    if (taken)
+      return {
+        code: "wrong-client-auth",
+        sentence: `The client is known and its secret is right, but it must prove itself by ${other.clientAuth}, not ${credential.clientAuth}. Set the client authentication method to that.`,
+      };
+  }
+  const { authorization_endpoint: endpoint } = await requests.server(credential);
+  if (endpoint && credential.clientId) {
+    const page = await authorizationPage(transport, requests, credential, signIns.redirectUri);
+    if (
+      page.status >= 400 &&
+      /invalid_client|client is invalid|unknown client|client.{0,20}not (found|known)/i.test(page.text)
+    )
+      return {
+        code: "unknown-client",
+        sentence: `The client "${credential.clientId}" is not known there: it was mistyped, or belongs to another environment.`,
+        status: page.status,
+      };
+    return {
+      code: "wrong-client-secret",
+      sentence: `The client "${credential.clientId}" is known there, but its ${credential.clientAuth === "private_key_jwt" ? "key is not the one that was registered" : "secret is wrong"}.`,
+    };
+  }
+  return { code: refused.explanation.code, sentence: refused.message };
+}
+
+/** Nobody has signed in: whether the other side would take a sign-in. */
+async function authorizationEndpoint(parts: CheckParts, credential: OAuthCredential): Promise<Found> {
+  const { requests, signIns, transport } = parts;
+  const page = await authorizationPage(transport, requests, credential, signIns.redirectUri);
+  if (page.status < 400)
+    return {
+      code: "sign-in",
+      sentence: "The other side knows the client and the redirect URI. Now a person has to sign in.",
+      status: page.status,
+    };
+  const said = page.text
+    .replace(/<(style|script|head)[\s\S]*?<\/\1>|<[^>]*>/gi, " ")
+    .replace(/\s+/g, " ")
+    .trim()
+    .slice(0, 200);
+  if (/redirect/i.test(page.text))
+    return {
+      code: "redirect-not-registered",
+      sentence: `The other side does not know our redirect URI ${signIns.redirectUri}. Give its administrator the exact text of it; the request sheet has it. It says: ${said}`,
+      status: page.status,
+    };
+  if (/invalid_client|client is invalid|client.{0,20}not (found|known)/i.test(page.text))
+    return {
+      code: "unknown-client",
+      sentence: `The client "${credential.clientId ?? ""}" is not known there: it was mistyped, or belongs to another environment. It says: ${said}`,
+      status: page.status,
+    };
+  return {
+    code: "other",
+    sentence: `The authorization endpoint answers ${page.status}. It says: ${said}`,
+    status: page.status,
+  };
+}
+
+async function authorizationPage(
+  transport: Transport,
+  requests: TokenRequests,
+  credential: OAuthCredential,
+  redirectUri: string,
+): Promise<{ status: number; text: string }> {
+  const verifier = "a-check-that-nobody-finishes-a-check-that-nobody";
+  const url = await requests.authorizationUrl(credential, { state: "check", verifier, redirectUri });
+  const response = await transport.send(
+    { method: "GET", url, headers: [["Accept", "text/html"]] },
+    { timeout, signal: new AbortController().signal, mostAnswer: 1_048_576 },
+  );
+  const location = response.headers["location"];
+  // Some servers bring the error to the redirect URI instead of showing it.
+  const brought = typeof location === "string" && location.startsWith(redirectUri) ? location : "";
+  const text = decodeURIComponent(brought.replaceAll("+", " ")) + new TextDecoder().decode(response.body);
+  const refused = /[?&]error=(?!login_required|consent_required|interaction_required)/.test(brought);
+  return { status: refused ? 400 : response.status, text };
+}
+
+function failed(error: unknown, credential: Credential): Found {
+  if (error instanceof TokenRefused) return { code: error.explanation.code, sentence: error.message };
+  if (error instanceof CredentialWaits) return { code: "sign-in", sentence: error.message };
+  if (error instanceof RequestRefused) return { code: error.code, sentence: error.message };
+  if (error instanceof CredentialMissing && error.cause instanceof TokenRefused)
+    return failed(error.cause, credential);
+  if (error instanceof CredentialMissing)
+    return {
+      code: /is bound to/.test(error.message) ? "not-for-this-host" : "half-filled",
+      sentence: error.message,
+    };
+  if (error instanceof SchemeFault) return { code: "bad-scheme", sentence: error.message };
+  if (error instanceof TransportFailure)
+    return explainTls(error, credential) ?? { code: "no-answer", sentence: error.message };
+  throw error;
+}

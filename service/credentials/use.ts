@@ -1,0 +1,164 @@
+import {
+  CredentialMissing,
+  CredentialWaits,
+  missingParts,
+  type CredentialUse,
+  type OAuthCredential,
+  type Proof,
+} from "@copper-kettle/core";
+import type { TokenKeeper } from "../oauth/keeper.js";
+import { TokenRefused } from "../oauth/answers.js";
+import type { ActivityStore } from "../store/activity.js";
+import type { CredentialStore, OpenCredential } from "../store/credentials.js";
+
+/** For whom a credential is used: a run of a workflow, or a person. */
+export interface User {
+  by: string;
+  run?: string;
+}
+
+/** For how long the replaced secret is taken at once after the new one was refused, in milliseconds. */
+const preferMillis = 60_000;
+/** How many runs' uses are remembered, so that each is noted once. */
+const mostNoted = 50_000;
+
+/** Gives out credentials for sends: bound to their hosts, whole, with a token that holds; notes each use. */
+export class CredentialUses {
+  /** Until when the replaced secret of a credential goes first: the far side does not know the new one yet. */
+  readonly #preferReplaced = new Map<string, number>();
+  readonly #noted = new Set<string>();
+
+  constructor(
+    readonly credentials: CredentialStore,
+    readonly keeper: TokenKeeper,
+    readonly activity: ActivityStore,
+    readonly now: () => number,
+  ) {}
+
+  /**
+   * A credential, ready for a request to a URL.
+   * @throws CredentialMissing, CredentialWaits, TransportFailure of kind `token`
+   */
+  async read(name: string, url: string, user: User): Promise<CredentialUse> {
+    const open = this.credentials.get(name);
+    if (!open)
+      throw new CredentialMissing(
+        `There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`,
+      );
+    requireHost(open, url);
+    requireWhole(open);
+    this.#note(open, url, user);
+    const { credential } = open;
+    return credential.kind === "oauth2" ? this.#token(open, credential) : this.#static(open, credential);
+  }
+
+  /** Whether a run that waits for a sign-in could go on. */
+  isReady(name: string): boolean {
+    const open = this.credentials.get(name);
+    return open?.credential.kind === "oauth2" && this.keeper.isReady(name, open.credential);
+  }
+
+  #static(open: OpenCredential, newest: Proof): CredentialUse {
+    const { name } = open;
+    const replaced = this.#replacedOf(open);
+    const old = replaced && replaced.kind !== "oauth2" ? replaced : undefined;
+    const oldFirst = old !== undefined && (this.#preferReplaced.get(name) ?? 0) > this.now();
+    return {
+      proof: oldFirst ? old : newest,
+      accepted: () => this.credentials.noteWorked(name),
+      refused: async () => {
+        if (old && !oldFirst) {
+          this.#preferReplaced.set(name, this.now() + preferMillis);
+          return true;
+        }
+        this.#preferReplaced.delete(name);
+        await this.#refusal(open);
+        return false;
+      },
+    };
+  }
+
+  async #token(open: OpenCredential, credential: OAuthCredential): Promise<CredentialUse> {
+    const { name } = open;
+    const token = await this.#ask(open, credential);
+    const { certificate, privateKey, authority } = credential;
+    const bound = credential.clientAuth === "tls_client_auth" && certificate && privateKey;
+    const identity = bound ? { certificate, privateKey, ...(authority ? { authority } : {}) } : undefined;
+    return {
+      proof: { kind: "bearer", token: token.accessToken, ...(identity ? { identity } : {}) },
+      accepted: () => this.credentials.noteWorked(name),
+      refused: async () => {
+        if (this.keeper.renew(name, credential, token.accessToken)) return true;
+        await this.#refusal(open);
+        return false;
+      },
+    };
+  }
+
+  /** A token; where the new secret of the client is not taken yet, by the one that it replaced. */
+  async #ask(open: OpenCredential, credential: OAuthCredential) {
+    try {
+      return await this.keeper.token(open.name, credential);
+    } catch (error) {
+      if (!(error instanceof TokenRefused)) throw error;
+      const replaced = this.#replacedOf(open);
+      if (error.explanation.code === "wrong-client-secret" && replaced?.kind === "oauth2") {
+        const old = { ...credential, ...secretsOf(replaced) };
+        const token = await this.keeper.askNow(open.name, old).catch(() => undefined);
+        if (token) return token;
+      }
+      if (error.explanation.signIn) throw new CredentialWaits(open.name, error.message);
+      throw new CredentialMissing(`No token for "${open.name}": ${error.message}`, { cause: error });
+    }
+  }
+
+  #replacedOf({ replaced }: OpenCredential) {
+    return replaced && replaced.until > this.now() ? replaced.credential : undefined;
+  }
+
+  async #refusal({ name, fault }: OpenCredential): Promise<void> {
+    if (fault) return;
+    const sentence = "The last call with it was refused (401). Check it now: that says why.";
+    await this.credentials.noteFault(name, { code: "refused", sentence, at: this.now() });
+  }
+
+  /** One row a run, or a check of a person's, and credential. */
+  #note({ name }: OpenCredential, url: string, { by, run }: User): void {
+    this.credentials.noteUse(name);
+    if (run !== undefined) {
+      const use = `${run} ${name}`;
+      if (this.#noted.has(use)) return;
+      if (this.#noted.size >= mostNoted) this.#noted.clear();
+      this.#noted.add(use);
+    }
+    const detail = `for ${new URL(url).host}`;
+    this.activity
+      .note({ by, action: "used", kind: "credential", name, detail, ...(run === undefined ? {} : { run }) })
+      .catch(() => undefined);
+  }
+}
+
+function requireHost({ name, hosts }: OpenCredential, url: string): void {
+  const { host, hostname } = new URL(url);
+  if (hosts.length > 0 && !hosts.includes(host) && !hosts.includes(hostname))
+    throw new CredentialMissing(
+      `The credential "${name}" is bound to ${hosts.join(", ")} and is not sent to ${host}.`,
+    );
+}
+
+/** @throws CredentialMissing when parts of it are still to come */
+export function requireWhole({ name, credential }: OpenCredential): void {
+  const missing = missingParts(credential);
+  if (missing.length > 0)
+    throw new CredentialMissing(
+      `The credential "${name}" is half filled: ${missing.join(", ")} ${missing.length === 1 ? "is" : "are"} still missing. Finish it on its page, or with ckettle credential add.`,
+    );
+}
+
+function secretsOf({ clientSecret, privateKey, certificate }: OAuthCredential): Partial<OAuthCredential> {
+  return {
+    ...(clientSecret === undefined ? {} : { clientSecret }),
+    ...(privateKey === undefined ? {} : { privateKey }),
+    ...(certificate === undefined ? {} : { certificate }),
+  };
+}

@@ -1,0 +1,133 @@
+import type { CredentialDetail, CredentialInfo } from "@copper-kettle/contract";
+import {
+  describeCredential,
+  endWarning,
+  missingParts,
+  openParts,
+  tokenKey,
+  wantsSignIn,
+  type Credential,
+  type JsonObject,
+  type Token,
+} from "@copper-kettle/core";
+import { certificateEnd, certificatesOf, subjectOf } from "../oauth/certificates.js";
+import type { OpenCredential } from "../store/credentials.js";
+import type { TokenStore } from "../store/tokens.js";
+
+const iso = (millis: number): string => new Date(millis).toISOString();
+const isoOrNull = (millis: number | null | undefined): string | null =>
+  typeof millis === "number" ? iso(millis) : null;
+
+const signInCodes = new Set(["sign-in", "sign-in-again", "consent-missing"]);
+
+/** A credential's certificate, in PEM. */
+function certificateOf(credential: Credential): string | undefined {
+  return "certificate" in credential ? credential.certificate : undefined;
+}
+
+function keptToken({ name, credential }: OpenCredential, tokens: TokenStore): Token | undefined {
+  return credential.kind === "oauth2" ? tokens.get(name, tokenKey(credential)) : undefined;
+}
+
+/** Where a credential stands, and what to do about it. */
+export function standingOf(
+  open: OpenCredential,
+  tokens: TokenStore,
+): { state: CredentialInfo["state"]; sentence: string | null } {
+  const { credential, fault } = open;
+  const missing = missingParts(credential);
+  if (missing.length > 0) return { state: "half-filled", sentence: `Still to come: ${missing.join(", ")}.` };
+  if (fault && signInCodes.has(fault.code)) return { state: "sign-in-again", sentence: fault.sentence };
+  if (credential.kind === "oauth2" && wantsSignIn(credential) && !keptToken(open, tokens))
+    return { state: "sign-in", sentence: "Nobody has signed in with it yet." };
+  return fault ? { state: "failing", sentence: fault.sentence } : { state: "ready", sentence: null };
+}
+
+/** When its secret or certificate ends, and what to say about that. */
+export function endOf(
+  { credential, endsAt }: OpenCredential,
+  now: number,
+): { endsAt: number | null; warning: CredentialInfo["warning"] } {
+  const ends: [number, string][] = [];
+  const certificate = certificateEnd(certificateOf(credential));
+  if (certificate !== undefined) ends.push([certificate, "certificate"]);
+  if (endsAt !== null) ends.push([endsAt, "secret"]);
+  const [first] = ends.sort(([a], [b]) => a - b);
+  if (!first) return { endsAt: null, warning: null };
+  const [at, what] = first;
+  return { endsAt: at, warning: endWarning(at, now, what) ?? null };
+}
+
+/** A credential as the API lists it. */
+export function credentialView(
+  open: OpenCredential,
+  tokens: TokenStore,
+  usedBy: string[],
+  now: number,
+): CredentialInfo {
+  const end = endOf(open, now);
+  return {
+    name: open.name,
+    kind: open.credential.kind,
+    ...standingOf(open, tokens),
+    hosts: open.hosts,
+    shown: describeCredential(open.credential),
+    usedBy,
+    endsAt: isoOrNull(end.endsAt),
+    warning: end.warning,
+    lastUsedAt: isoOrNull(open.lastUsedAt),
+    lastWorkedAt: isoOrNull(open.lastWorkedAt),
+    changedAt: iso(open.changedAt),
+  };
+}
+
+/** A credential with all that is to be known of it but its secrets. */
+export function credentialDetailView(
+  open: OpenCredential,
+  tokens: TokenStore,
+  more: { usedBy: string[]; redirectUri: string; now: number },
+): CredentialDetail {
+  const { credential, replaced } = open;
+  const token = keptToken(open, tokens);
+  const signsIn = credential.kind === "oauth2" && wantsSignIn(credential);
+  return {
+    ...credentialView(open, tokens, more.usedBy, more.now),
+    missing: missingParts(credential),
+    settings: {
+      ...openParts(credential),
+      hosts: open.hosts,
+      endsOn: isoOrNull(open.endsAt),
+      mayUse: open.mayUse,
+      mayChange: open.mayChange,
+    } as JsonObject,
+    mayUse: open.mayUse,
+    mayChange: open.mayChange,
+    replacedUntil: replaced && replaced.until > more.now ? iso(replaced.until) : null,
+    token: token
+      ? {
+          obtainedAt: iso(token.obtainedAt),
+          expiresAt: isoOrNull(token.expiresAt),
+          scopes: token.scopes ?? null,
+          subject: token.subject ?? null,
+          claims: (token.claims as JsonObject | undefined) ?? null,
+          refreshable: token.refreshToken !== undefined,
+        }
+      : null,
+    scopes: credential.kind === "oauth2" ? scopesOf(credential.scopes, token) : [],
+    redirectUri: signsIn ? more.redirectUri : null,
+    certificates: certificatesOf(certificateOf(credential) ?? "").map((certificate) => ({
+      subject: subjectOf(certificate),
+      endsAt: iso(Date.parse(certificate.validTo)),
+    })),
+  };
+}
+
+/** The scopes that were asked for beside those that the token has. */
+function scopesOf(asked: string[], token: Token | undefined): CredentialDetail["scopes"] {
+  const granted = token?.scopes;
+  return [...new Set([...asked, ...(granted ?? [])])].map((scope) => ({
+    scope,
+    asked: asked.includes(scope),
+    granted: granted ? granted.includes(scope) : null,
+  }));
+}

@@ -1,0 +1,209 @@
+import {
+  CredentialWaits,
+  tokenKey,
+  TransportFailure,
+  wantsSignIn,
+  type OAuthCredential,
+  type Token,
+} from "@copper-kettle/core";
+import { EventEmitter } from "node:events";
+import type { Logger } from "pino";
+import type { ActivityStore } from "../store/activity.js";
+import type { CredentialStore } from "../store/credentials.js";
+import type { TokenStore } from "../store/tokens.js";
+import { TokenRefused } from "./answers.js";
+import type { TokenRequests } from "./requests.js";
+
+/** For how long a refusal answers for the token endpoint, so that many runs do not ask the same thing in vain. */
+const refusalMillis = 10_000;
+/** A token that is refused is replaced at most this often, in milliseconds. */
+const renewalMillis = 10_000;
+/** A token is not used in the last moment of its life, in milliseconds. */
+const lastMoment = 1_000;
+
+export interface KeeperParts {
+  requests: TokenRequests;
+  tokens: TokenStore;
+  credentials: CredentialStore;
+  activity: ActivityStore;
+  log: Logger;
+  now(): number;
+}
+
+interface KeeperEvents {
+  /** A credential can be used (again): what waits for it may go on. */
+  ready: [name: string];
+}
+
+/** Keeps tokens fresh: one request however many wait for it, and none is used before it is durable. */
+export class TokenKeeper {
+  readonly events = new EventEmitter<KeeperEvents>();
+  readonly #asking = new Map<string, Promise<Token>>();
+  readonly #refusals = new Map<string, { until: number; error: TokenRefused }>();
+  readonly #renewed = new Map<string, number>();
+  /** Access tokens that the far side refused before their end. */
+  readonly #refused = new Set<string>();
+
+  constructor(readonly parts: KeeperParts) {}
+
+  /**
+   * A token that holds.
+   * @throws CredentialWaits when a person has to sign in; TokenRefused; TransportFailure of kind `token`
+   */
+  async token(name: string, credential: OAuthCredential): Promise<Token> {
+    const { tokens, now } = this.parts;
+    const key = tokenKey(credential);
+    const kept = tokens.get(name, key);
+    const due = kept?.refreshAt !== undefined && now() >= kept.refreshAt;
+    if (kept && !due && !this.#refused.has(kept.accessToken)) return kept;
+    const refusal = this.#refusals.get(name + key);
+    if (refusal && refusal.until > now()) {
+      if (kept && this.#holds(kept)) return kept;
+      throw refusal.error;
+    }
+    try {
+      return await this.#once(name, credential, key);
+    } catch (error) {
+      // It was to be replaced ahead of its end: where that fails it still serves.
+      const last = tokens.get(name, key);
+      if (last && this.#holds(last)) return last;
+      throw error;
+    }
+  }
+
+  /** Whether there is a token that holds, or one that can be refreshed. */
+  isReady(name: string, credential: OAuthCredential): boolean {
+    const kept = this.parts.tokens.get(name, tokenKey(credential));
+    return kept !== undefined && (kept.refreshToken !== undefined || this.#holds(kept));
+  }
+
+  /** A token that the far side refused: the next one is asked for anew. False where that was done a moment ago. */
+  renew(name: string, credential: OAuthCredential, refused: string): boolean {
+    const { tokens, now } = this.parts;
+    const key = tokenKey(credential);
+    if (tokens.get(name, key)?.accessToken !== refused || this.#refused.has(refused)) return true;
+    if ((this.#renewed.get(name + key) ?? 0) > now() - renewalMillis) return false;
+    this.#renewed.set(name + key, now());
+    this.#refused.add(refused);
+    return true;
+  }
+
+  /** Asks for a token now, whatever is kept; for a check. */
+  async askNow(name: string, credential: OAuthCredential): Promise<Token> {
+    this.#refusals.delete(name + tokenKey(credential));
+    return this.#once(name, credential, tokenKey(credential));
+  }
+
+  /** Takes in a token from a sign-in. */
+  async signedIn(name: string, credential: OAuthCredential, token: Token, by: string): Promise<void> {
+    await this.parts.tokens.put(name, tokenKey(credential), token);
+    await this.parts.credentials.noteFault(name, null);
+    await this.parts.activity.note({
+      by,
+      action: "signed in",
+      kind: "credential",
+      name,
+      ...(token.subject === undefined ? {} : { detail: `as ${token.subject}` }),
+    });
+    this.changed(name);
+  }
+
+  /** A credential was changed: what was refused before may be taken now, and what waits for it may go on. */
+  changed(name: string): void {
+    for (const known of this.#refusals.keys()) if (known.startsWith(`${name}[`)) this.#refusals.delete(known);
+    this.events.emit("ready", name);
+  }
+
+  #holds({ accessToken, expiresAt }: Token): boolean {
+    if (this.#refused.has(accessToken)) return false;
+    return expiresAt === undefined || expiresAt > this.parts.now() + lastMoment;
+  }
+
+  #once(name: string, credential: OAuthCredential, key: string): Promise<Token> {
+    const id = name + key;
+    let asking = this.#asking.get(id);
+    if (!asking) {
+      asking = this.#obtain(name, credential, key).finally(() => this.#asking.delete(id));
+      this.#asking.set(id, asking);
+    }
+    return asking;
+  }
+
+  async #obtain(name: string, credential: OAuthCredential, key: string): Promise<Token> {
+    const { tokens, credentials, activity, log } = this.parts;
+    try {
+      const before = tokens.get(name, key);
+      const token = await this.#ask(name, credential, before);
+      // Durable before anybody gets it: a refresh token that was rotated must never be lost for its access token.
+      await tokens.put(name, key, token);
+      if (before) this.#refused.delete(before.accessToken);
+      await credentials.noteFault(name, null);
+      await activity.note({ by: "service", action: "token got", kind: "credential", name });
+      log.info({ credential: name, expiresAt: token.expiresAt }, "token got");
+      return token;
+    } catch (error) {
+      if (error instanceof TokenRefused) await this.#noteRefusal(name, key, error);
+      else if (error instanceof TransportFailure)
+        log.warn({ credential: name, reason: error.message }, "no token could be had");
+      throw error;
+    }
+  }
+
+  async #ask(name: string, credential: OAuthCredential, kept: Token | undefined): Promise<Token> {
+    const { requests, credentials } = this.parts;
+    const asksAnew = !wantsSignIn(credential);
+    if (kept?.refreshToken) {
+      try {
+        return await requests.refresh(credential, kept);
+      } catch (error) {
+        if (!(error instanceof TokenRefused) || error.explanation.passing) throw error;
+        const { code, signIn } = error.explanation;
+        if (asksAnew && credential.grant !== "refresh-token") return requests.ask(credential);
+        if (signIn) throw await this.#signInAgain(name, credential, kept, error);
+        // The client itself was not taken: the sign-in may still be good.
+        await credentials.noteFault(name, { code, sentence: error.message, at: this.parts.now() });
+        throw error;
+      }
+    }
+    if (asksAnew) return requests.ask(credential);
+    throw waits(name, credentials.get(name)?.fault?.sentence);
+  }
+
+  /** The sign-in does not hold any more. A token that is still good serves until its end. */
+  async #signInAgain(
+    name: string,
+    credential: OAuthCredential,
+    kept: Token,
+    error: TokenRefused,
+  ): Promise<CredentialWaits> {
+    const { tokens, credentials, activity, log, now } = this.parts;
+    const { refreshToken: _lost, ...rest } = kept;
+    const expiresAt = this.#refused.has(kept.accessToken) ? now() : (rest.expiresAt ?? now());
+    await tokens.put(name, tokenKey(credential), { ...rest, expiresAt, refreshAt: expiresAt });
+    await credentials.noteFault(name, { code: "sign-in", sentence: error.message, at: now() });
+    await activity.note({
+      by: "service",
+      action: "sign-in lost",
+      kind: "credential",
+      name,
+      detail: error.explanation.code,
+    });
+    log.warn({ credential: name, reason: error.message }, "a person has to sign in again");
+    return waits(name, error.message);
+  }
+
+  async #noteRefusal(name: string, key: string, error: TokenRefused): Promise<void> {
+    const { credentials, log, now } = this.parts;
+    const { code, passing } = error.explanation;
+    log.warn({ credential: name, code, reason: error.message }, "no token was given");
+    this.#refusals.set(name + key, { until: now() + refusalMillis, error });
+    if (!passing) await credentials.noteFault(name, { code, sentence: error.message, at: now() });
+  }
+}
+
+function waits(name: string, why: string | undefined): CredentialWaits {
+  return new CredentialWaits(
+    name,
+    `A person has to sign in with the credential "${name}": on its page, or with ckettle credential sign-in ${name}.${why ? ` ${why}` : ""}`,
+  );
+}
