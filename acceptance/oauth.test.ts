@@ -1,6 +1,8 @@
 import { ledgerOffice, staffClient, staffPostClient, staffResource } from "@copper-kettle/standins";
+import { createHash, X509Certificate } from "node:crypto";
 import { exportJWK, exportPKCS8, generateKeyPair } from "jose";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { Authority } from "./certificates.kit.js";
 import { arrived, settings } from "./kit.js";
 import { OAuthWorld } from "./oauth.kit.js";
 
@@ -253,6 +255,34 @@ describe("oauth2", () => {
       code: "clock-off",
       sentence: expect.stringContaining("clock is 2 h ahead of"),
     });
+  });
+
+  it("an assertion names its certificate by thumbprint, its key by id, and what was asked for besides", async () => {
+    const pair = new Authority("Larkspur authority").make("ledger-machine");
+    await it_.put(
+      "thumbprint",
+      machine({ ...pair, keyId: "huts-1", parameters: { organisation: "huts" }, resource: [staffResource] }),
+    );
+    expect(await it_.check("thumbprint")).toMatchObject({ ok: false });
+    const asked = (await it_.tokenRequests()).at(-1) ?? {};
+    expect(asked).toMatchObject({
+      grant_type: "client_credentials",
+      organisation: "huts",
+      resource: staffResource,
+    });
+    const [header, payload] = (asked["client_assertion"] ?? "")
+      .split(".")
+      .slice(0, 2)
+      .map((part) => JSON.parse(Buffer.from(part, "base64url").toString()) as Record<string, string>);
+    const digest = (name: string) =>
+      createHash(name).update(new X509Certificate(pair.certificate).raw).digest("base64url");
+    expect(header).toMatchObject({
+      alg: "RS256",
+      kid: "huts-1",
+      x5t: digest("sha1"),
+      "x5t#S256": digest("sha256"),
+    });
+    expect(payload).toMatchObject({ iss: "ledger-machine", sub: "ledger-machine", aud: it_.identity.url });
   });
 
   it("the request sheet says what the other side needs, and what is to come back", async () => {
