@@ -69,7 +69,9 @@ describe("what the docs say", () => {
             [
               ...path.slice(
                 0,
-                ["workflow", "run", "credential", "constant", "token"].includes(group as string) ? 2 : 1,
+                ["workflow", "run", "credential", "constant", "token", "api"].includes(group as string)
+                  ? 2
+                  : 1,
               ),
               "--help",
             ],

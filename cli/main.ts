@@ -1,6 +1,7 @@
 import { ProblemError, Unreachable } from "@copper-kettle/contract";
 import { Command, CommanderError } from "commander";
 import { errorColors } from "./colors.js";
+import { addApi } from "./commands/api.js";
 import { addAccess } from "./commands/access.js";
 import { addCredential } from "./commands/credential.js";
 import { addDemo } from "./commands/demo.js";
@@ -26,7 +27,17 @@ function build(): Command {
     )
     .showSuggestionAfterError()
     .exitOverride();
-  for (const add of [addServe, addDemo, addWorkflow, addStart, addRun, addCredential, addAccess, addOthers])
+  for (const add of [
+    addServe,
+    addDemo,
+    addWorkflow,
+    addStart,
+    addRun,
+    addApi,
+    addCredential,
+    addAccess,
+    addOthers,
+  ])
     add(program);
   const override = (command: Command): void =>
     command.commands.forEach((inner) => override(inner.exitOverride().showSuggestionAfterError()));

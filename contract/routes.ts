@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { route } from "./route.js";
+import { apiRoutes } from "./api-routes.js";
 import { activityRoutes, credentialRoutes, tokenRoutes } from "./credential-routes.js";
 import { credentialAttention } from "./credential-schemas.js";
 import {
@@ -250,6 +251,7 @@ export const routes = {
     status: 202,
   }),
 
+  ...apiRoutes,
   ...credentialRoutes,
   ...activityRoutes,
   ...tokenRoutes,

@@ -21,6 +21,7 @@ import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
 import { writePrivate } from "./sealing/keys.js";
 import { Sealing } from "./sealing/sealing.js";
+import { ApiStore } from "./store/apis.js";
 import { Blobs } from "./store/blobs.js";
 import { ConstantStore } from "./store/constants.js";
 import { ActivityStore } from "./store/activity.js";
@@ -72,7 +73,9 @@ export async function startService(config: Config): Promise<Service> {
   if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
   const constants = new ConstantStore(writer);
   await constants.loadAll();
-  const workflows = new WorkflowStore(writer);
+  const apis = new ApiStore(writer, blobs);
+  await apis.loadAll();
+  const workflows = new WorkflowStore(writer, apis);
   const journals = new JournalStore(store, writer, blobs, sealer);
   const transport = new HttpTransport({
     rule: addressRule(config.allowAddresses),
@@ -90,6 +93,7 @@ export async function startService(config: Config): Promise<Service> {
     credentials: uses,
     constants,
     files,
+    apis,
     transport,
     clock: systemClock,
     log,
@@ -132,6 +136,7 @@ export async function startService(config: Config): Promise<Service> {
     auth,
     workflows,
     credentials,
+    apis,
     tokens,
     uses,
     keeper,

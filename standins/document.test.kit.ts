@@ -4,6 +4,7 @@ import { readFileSync } from "node:fs";
 import { parse } from "yaml";
 
 interface Document {
+  swagger?: string;
   paths: Record<string, Record<string, { operationId: string; responses: Record<string, unknown> }>>;
 }
 
@@ -26,7 +27,9 @@ export function documentOf(name: string) {
     if (!response) return [`${method} ${template} does not describe ${status}`];
     const escaped = pointer.map((part) => part.replaceAll("~", "~0").replaceAll("/", "~1"));
     const at = response.$ref?.slice(1) ?? `/${escaped.join("/")}`;
-    const validate = ajv.compile({ $ref: `doc#${at}/content/application~1json/schema` });
+    // In Swagger 2.0 the schema stands beside the description.
+    const inside = document.swagger ? "schema" : "content/application~1json/schema";
+    const validate = ajv.compile({ $ref: `doc#${at}/${inside}` });
     return validate(body)
       ? []
       : (validate.errors ?? []).map((error) => `${error.instancePath} ${error.message}`);

@@ -11,6 +11,7 @@ import { ended, greeting, installed, passSignals, startService, untilReady } fro
 
 /** examples/demo.json: what the demo puts into a service. */
 interface DemoPlan {
+  apis: { name: string; credential: string }[];
   credentials: { name: string; standIn: string; input: JsonObject }[];
   workflows: string[];
   starts: { workflow: string; inputs: JsonObject }[];
@@ -104,6 +105,14 @@ async function load(client: Client, addresses: Record<string, string>, key: stri
   for (const { name, standIn, input } of plan.credentials) {
     const hosts = [new URL(addresses[standIn] as string).host];
     await client.call(routes.putCredential, { params: { name }, body: { ...input, hosts } as never });
+  }
+  for (const { name, credential } of plan.apis) {
+    const server = addresses[name] as string;
+    const body = { url: `${server}/openapi.yaml`, server, credential };
+    const before = (await client.call(routes.listApis)).apis.find((api) => api.name === name);
+    const { changes } = await client.call(routes.previewApi, { params: { name }, body });
+    if (!before || before.server !== server || changes.length > 0)
+      await client.call(routes.putApi, { params: { name }, body });
   }
   const known = (await client.call(routes.listWorkflows)).workflows;
   for (const name of plan.workflows) {

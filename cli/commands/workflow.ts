@@ -98,7 +98,7 @@ export function addWorkflow(program: Command): void {
         params: { name: partial.name },
         body: { text },
       });
-      if (problems.length > 0) say(problemLines(problems, file));
+      if (workflow.problemList.length > 0) say(problemLines(workflow.problemList, file));
       if (options.publish)
         workflow = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
       show(globals, workflow, () => `${workflow.name}: ${versionText(workflow)}`);

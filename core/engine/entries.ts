@@ -73,6 +73,8 @@ export type Entry = Common &
         origin: string;
         inputs: Json;
         trigger: Trigger;
+        /** The revision of each API's document that the run uses. */
+        apis?: Record<string, number>;
       }
     | { type: "secrets"; values: string[]; places: Path[] }
     | { type: "begun"; path: string; kind: string; data: JsonObject }

@@ -4,7 +4,8 @@ import { parseJson, printJson, type Json, type JsonObject } from "../values/json
 import { readWorkflow } from "../workflows/read.js";
 import { advance, type Advanced } from "./advance.js";
 import { journalFormat, type Entry } from "./entries.js";
-import { CredentialMissing, type JournalRow, type Ports } from "./ports.js";
+import { readApi } from "../apis/document.js";
+import { CredentialMissing, OperationMissing, type JournalRow, type Ports } from "./ports.js";
 import type { Proof } from "../credentials/credential.js";
 
 export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
@@ -24,6 +25,8 @@ export class World {
   credentials: Record<string, Proof> = {};
   /** Gives out credentials instead of those above. */
   readCredential: Ports["credentials"]["read"] | undefined;
+  /** OpenAPI documents of APIs. */
+  apis: Record<string, JsonObject> = {};
   constants: JsonObject = {};
   inputs: JsonObject = {};
   /** Called before each send; may abort signals or throw. */
@@ -117,6 +120,11 @@ export class World {
           if (!credential) throw new CredentialMissing(`There is no credential "${name}".`);
           return { proof: credential, refused: async () => false, accepted: () => undefined };
         },
+      },
+      operation: async (api, id) => {
+        const operation = readApi(this.apis[api] ?? {}).operations.find((one) => one.id === id);
+        if (!operation) throw new OperationMissing(`There is no operation "${api}.${id}".`);
+        return { operation, server: `https://${api}.example` };
       },
       files: { keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }) },
       nonce: () => "0a4f113b",

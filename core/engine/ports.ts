@@ -1,3 +1,4 @@
+import type { Operation } from "../apis/document.js";
 import type { HttpRequest, HttpResponse } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry } from "./entries.js";
@@ -86,12 +87,31 @@ export interface Files {
   keep(bytes: Uint8Array, about: { name: string; mediaType: string }): Promise<JsonObject>;
 }
 
+/** An operation as a run calls it. */
+export interface DescribedOperation {
+  operation: Operation;
+  /** The address of its API, without a slash at its end. */
+  server: string;
+  /** The credential that its calls use where a step names none. */
+  credential?: string;
+}
+
+/** Why an operation cannot be called; `message` says what to do. */
+export class OperationMissing extends Error {
+  override name = "OperationMissing";
+}
+
 /** Everything outside that a run needs. */
 export interface Ports {
   clock: Clock;
   journal: Journal;
   transport: Transport;
   credentials: Credentials;
+  /**
+   * An operation of a described API, as it was in a revision of its document.
+   * @throws OperationMissing
+   */
+  operation(api: string, id: string, revision: number | undefined): Promise<DescribedOperation>;
   files: Files;
   /** A new random text of letters and digits, for authorizations. */
   nonce(): string;

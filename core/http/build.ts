@@ -11,8 +11,11 @@ export interface RequestParts {
   query?: JsonObject;
   headers?: JsonObject;
   cookies?: JsonObject;
-  body?: { json: Json };
+  body?: RequestBody;
 }
+
+/** A body in one of its kinds. A form's list repeats the name, null leaves it out. */
+export type RequestBody = { json: Json } | { form: JsonObject } | { text: string } | { xml: string };
 
 const token = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
 
@@ -36,10 +39,30 @@ export function buildRequest(parts: RequestParts): HttpRequest {
   if (!headerOf(headers, "accept")) headers.push(["Accept", "application/json, */*;q=0.8"]);
   const request: HttpRequest = { method: parts.method, url, headers };
   if (parts.body) {
-    request.body = printJson(parts.body.json);
-    if (!headerOf(headers, "content-type")) headers.push(["Content-Type", "application/json"]);
+    const { text, type } = printedBody(parts.body);
+    request.body = text;
+    if (!headerOf(headers, "content-type")) headers.push(["Content-Type", type]);
   }
   return request;
+}
+
+/** A body as it goes over the wire, and its media type. */
+function printedBody(body: RequestBody): { text: string; type: string } {
+  if ("json" in body) return { text: printJson(body.json), type: "application/json" };
+  if ("form" in body) {
+    const pairs = Object.entries(body.form).flatMap(([name, value]) =>
+      texts(value, `The form's field ${name}`).map((text) => [name, text] as [string, string]),
+    );
+    return { text: formEncode(pairs), type: "application/x-www-form-urlencoded" };
+  }
+  if ("xml" in body) return { text: body.xml, type: "application/xml" };
+  return { text: body.text, type: "text/plain; charset=utf-8" };
+}
+
+/** The serialisation of the WHATWG URL standard (section 5.2): a space is `+`. */
+function formEncode(pairs: [string, string][]): string {
+  const encode = (text: string) => percentEncode(text).replaceAll("%20", "+").replaceAll("~", "%7E");
+  return pairs.map(([name, value]) => `${encode(name)}=${encode(value)}`).join("&");
 }
 
 /** A URL with more query parameters behind those that it has. */

@@ -46,6 +46,24 @@ const retry = z.strictObject({
   "only-when": expression().optional().describe("Repeats only when this holds."),
 });
 
+/** What every call may say of its body and of how it is sent. */
+const sending = {
+  body: z
+    .strictObject({
+      json: value().optional(),
+      form: values().optional(),
+      text: template().optional(),
+      xml: template().optional(),
+    })
+    .optional()
+    .describe("In one kind: json, form, text or xml."),
+  effect: z.enum(["reads", "writes", "repeatable"]).optional(),
+  timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
+  redirects: z.enum(["follow", "none"]).optional(),
+  success: expression().optional().describe("Whether the answer is a success; default: status 200 to 299."),
+  retry: retry.optional(),
+};
+
 /** The schemas of all step kinds. `nested` is what stands for a step inside a step. */
 function stepSchemas(nested: z.ZodType) {
   const steps = z.array(nested);
@@ -57,14 +75,15 @@ function stepSchemas(nested: z.ZodType) {
       query: values().optional(),
       headers: values().optional(),
       cookies: values().optional(),
-      body: z.strictObject({ json: value() }).optional(),
-      effect: z.enum(["reads", "writes", "repeatable"]).optional(),
-      timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
-      redirects: z.enum(["follow", "none"]).optional(),
-      success: expression()
-        .optional()
-        .describe("Whether the answer is a success; default: status 200 to 299."),
-      retry: retry.optional(),
+      ...sending,
+    }),
+    operation: z.strictObject({
+      ...common,
+      operation: z.string().describe("An operation of a described API, as in: stays.searchGuests"),
+      parameters: values().optional().describe("By name; the API's document says where each goes."),
+      using: z.string().optional().describe("The credential; default: the one of the API."),
+      headers: values().optional(),
+      ...sending,
     }),
     if: z.strictObject({ ...common, if: expression(), then: steps.optional(), else: steps.optional() }),
     each: z.strictObject({

@@ -12,6 +12,15 @@ export interface OutlineLine {
   calls: string | null;
 }
 
+/** The names of the APIs whose operations are called. */
+export function calledApis(steps: readonly Step[]): string[] {
+  return steps.flatMap((step) => {
+    if (step.kind === "request") return step.operation ? [step.operation.api] : [];
+    if (step.kind === "if") return [...calledApis(step.then), ...calledApis(step.else)];
+    return step.kind === "each" ? calledApis(step.steps) : [];
+  });
+}
+
 /** The steps of a workflow from top to bottom, with how deep each is nested. */
 export function outline(steps: readonly Step[], depth = 0): OutlineLine[] {
   return steps.flatMap((step) => {

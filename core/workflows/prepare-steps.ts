@@ -1,3 +1,4 @@
+import { operationName } from "../apis/catalogue.js";
 import { defaultEffect, type Effect } from "../http/effect.js";
 import { defaultRetry } from "../http/retry.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
@@ -42,11 +43,6 @@ const kinds: Record<StepKind, Prepare> = {
     const [first, ...rest] = whole.parts;
     const url =
       first && "text" in first ? [{ text: first.text.slice(method.length + 1).trimStart() }, ...rest] : rest;
-    const body =
-      isObject(raw["body"]) && raw["body"]["json"] !== undefined
-        ? { json: preparer.value(raw["body"]["json"], [...path, "body", "json"]) }
-        : undefined;
-    const timeout = isObject(raw["timeout"]) ? raw["timeout"] : {};
     return {
       ...base,
       kind: "request",
@@ -58,15 +54,33 @@ const kinds: Record<StepKind, Prepare> = {
       },
       ...texts(raw, ["using"]),
       ...values(preparer, raw, path, ["query", "headers", "cookies"]),
-      ...(body ? { body } : {}),
+      ...sendingOf(preparer, raw, path),
       effect: (raw["effect"] as Effect | undefined) ?? defaultEffect(method),
-      timeout: {
-        connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
-        answer: preparer.duration(timeout["answer"], [...path, "timeout", "answer"]) ?? 60_000,
-      },
-      redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
-      ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
-      retry: retryOf(preparer, raw["retry"], [...path, "retry"]),
+    };
+  },
+
+  operation(preparer, raw, path, base) {
+    const text = raw["operation"] as string;
+    const operation = operationName(text);
+    if (!operation) {
+      preparer.source.report(
+        [...path, "operation"],
+        "wrong-value",
+        `An operation is the name of an API, a dot and the operation's id, such as stays.searchGuests. This is "${text}".`,
+      );
+      return undefined;
+    }
+    preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path);
+    return {
+      ...base,
+      kind: "request",
+      method: "",
+      url: { source: text, parts: [], alone: undefined },
+      operation,
+      ...texts(raw, ["using"]),
+      ...values(preparer, raw, path, ["parameters", "headers"]),
+      ...sendingOf(preparer, raw, path),
+      ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
     };
   },
 
@@ -147,6 +161,45 @@ const kinds: Record<StepKind, Prepare> = {
     return text && { ...base, kind: "note", text };
   },
 };
+
+/** What every call says of its body and of how it is sent. */
+function sendingOf(
+  preparer: Preparer,
+  raw: JsonObject,
+  path: Path,
+): Pick<CallStep, "body" | "timeout" | "redirects" | "success" | "retry"> {
+  const timeout = isObject(raw["timeout"]) ? raw["timeout"] : {};
+  return {
+    ...optional("body", bodyOf(preparer, raw["body"], [...path, "body"])),
+    timeout: {
+      connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
+      answer: preparer.duration(timeout["answer"], [...path, "timeout", "answer"]) ?? 60_000,
+    },
+    redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
+    ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
+    retry: retryOf(preparer, raw["retry"], [...path, "retry"]),
+  };
+}
+
+const bodyKinds = ["json", "form", "text", "xml"] as const;
+
+function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["body"] {
+  if (!isObject(raw)) return undefined;
+  const given = bodyKinds.filter((kind) => raw[kind] !== undefined);
+  const [kind, second] = given;
+  if (second)
+    preparer.source.reportKey(
+      path,
+      second,
+      "wrong-value",
+      `A body is of one kind, and this one has ${given.join(" and ")}.`,
+    );
+  if (!kind) {
+    preparer.source.report(path, "wrong-value", `A body says its kind: ${bodyKinds.join(", ")}.`);
+    return undefined;
+  }
+  return { kind, value: preparer.value(raw[kind] as Json, [...path, kind]) };
+}
 
 function optional<K extends string, V>(key: K, value: V | undefined): { [P in K]?: V } {
   return (value === undefined ? {} : { [key]: value }) as { [P in K]?: V };

@@ -1,9 +1,12 @@
+import type { Catalogue } from "../apis/catalogue.js";
+import { parameterFaults } from "../apis/request.js";
 import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
 import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
 import { durationHint, parseDuration } from "../values/durations.js";
-import { isObject, type Json, type JsonObject } from "../values/json.js";
+import { isObject, printJson, type Json, type JsonObject } from "../values/json.js";
+import { nearest } from "../values/nearest.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import { prepareStep } from "./prepare-steps.js";
@@ -19,6 +22,8 @@ export class Preparer {
   constructor(
     readonly source: Source,
     readonly sound: ReadonlyMap<JsonObject, StepKind>,
+    /** The described APIs; undefined where they are not known, and calls of operations are not checked. */
+    readonly catalogue: Catalogue | undefined,
   ) {}
 
   workflow(value: JsonObject): Workflow {
@@ -133,6 +138,38 @@ export class Preparer {
       (key) => [key, this.value(value[key] as Json, [...path, key])] as [string, ValueTemplate],
     );
     return entries.every(([, inner]) => "constant" in inner) ? { constant: value } : { entries };
+  }
+
+  /** Whether an operation is there, takes these parameters, and gets all that it wants. */
+  checkOperation({ api, id }: { api: string; id: string }, given: JsonObject, path: Path): void {
+    if (!this.catalogue) return;
+    const at = [...path, "operation"];
+    const operations = this.catalogue.operations(api);
+    const meant = (word: string, words: string[]) => {
+      const near = nearest(word, words);
+      return near ? ` Did you mean "${near}"?` : "";
+    };
+    if (!operations) {
+      const add = `Describe it with: ckettle api add ${api} FILE-OR-URL`;
+      return this.source.report(
+        at,
+        "operation",
+        `There is no API "${api}".${meant(api, this.catalogue.apis())} ${add}`,
+      );
+    }
+    const operation = operations.find((one) => one.id === id);
+    if (!operation) {
+      const near = meant(
+        id,
+        operations.map((one) => one.id),
+      );
+      return this.source.report(at, "operation", `The API ${api} has no operation "${id}".${near}`);
+    }
+    const known = (name: string) => !printJson(given[name] ?? null).includes("${");
+    for (const { name, message } of parameterFaults(operation, given, known)) {
+      if (given[name] === undefined) this.source.report(at, "operation", message);
+      else this.source.reportKey([...path, "parameters"], name, "operation", message);
+    }
   }
 
   /** A duration in milliseconds; a problem where it is none. */

@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { Catalogue } from "../apis/catalogue.js";
 import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
@@ -19,12 +20,13 @@ export interface ReadWorkflow {
 /**
  * Reads a workflow file (YAML 1.2 or JSON) and checks all that can be known without running it. Never throws: what
  * is wrong comes back as problems with line and column, in the order of the file.
+ * @param catalogue the described APIs; without them calls of operations are not checked
  */
-export function readWorkflow(text: string): ReadWorkflow {
+export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow {
   const source = new Source(text);
   const value = source.value();
   let workflow: Workflow | undefined;
-  if (value !== undefined) workflow = new Reader(source).read(value);
+  if (value !== undefined) workflow = new Reader(source, catalogue).read(value);
   const problems = source.problems.sort((a, b) => a.line - b.line || a.column - b.column);
   const sound = !problems.some((problem) => problem.severity === "error");
   return { workflow: sound ? workflow : undefined, partial: workflow, problems };
@@ -34,7 +36,10 @@ class Reader {
   /** The steps whose own fields have the right shape. */
   readonly #sound = new Map<JsonObject, StepKind>();
 
-  constructor(readonly source: Source) {}
+  constructor(
+    readonly source: Source,
+    readonly catalogue: Catalogue | undefined,
+  ) {}
 
   read(value: Json): Workflow | undefined {
     if (!isObject(value)) {
@@ -55,7 +60,7 @@ class Reader {
     this.#shape(shallowDocument, value, []);
     const list = Array.isArray(value["steps"]) ? value["steps"] : [];
     this.#steps(list, ["steps"]);
-    return new Preparer(this.source, this.#sound).workflow(value);
+    return new Preparer(this.source, this.#sound, this.catalogue).workflow(value);
   }
 
   /** Checks each step, and the steps in it, against the schema of its kind. */

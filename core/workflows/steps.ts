@@ -2,6 +2,7 @@ import type { Expression } from "../expressions/compile.js";
 import type { Surroundings } from "../expressions/evaluation.js";
 import { renderTemplate, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
+import type { Operation } from "../apis/document.js";
 import type { Effect } from "../http/effect.js";
 import type { RetryPlan } from "../http/retry.js";
 import { setOwn, type Json, type JsonObject } from "../values/json.js";
@@ -45,20 +46,28 @@ export interface StepBase {
 
 export type CallStep = StepBase & {
   kind: "request";
+  /** Empty where an operation says it. */
   method: string;
   url: Template;
+  /** The operation of a described API that is called, instead of method and URL. */
+  operation?: { api: string; id: string };
+  parameters?: ValueTemplate;
   using?: string;
   query?: ValueTemplate;
   headers?: ValueTemplate;
   cookies?: ValueTemplate;
-  body?: { json: ValueTemplate };
-  effect: Effect;
+  body?: { kind: "json" | "form" | "text" | "xml"; value: ValueTemplate };
+  /** Missing where an operation says it. */
+  effect?: Effect;
   /** Milliseconds. */
   timeout: { connect: number; answer: number };
   redirects: "follow" | "none";
   success?: Expression;
   retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
 };
+
+/** A call whose operation, where it has one, is known. */
+export type ReadyCall = CallStep & { effect: Effect; described?: { operation: Operation; server: string } };
 
 export type IfStep = StepBase & { kind: "if"; condition: Expression; then: Step[]; else: Step[] };
 export type EachStep = StepBase & {

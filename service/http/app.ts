@@ -3,6 +3,7 @@ import helmet from "helmet";
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
+import { serveApis } from "./api-routes.js";
 import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
 import { serveCredentials } from "./credential-routes.js";
@@ -44,6 +45,7 @@ export function createApp(context: Context, options: AppOptions): Express {
     response.setHeader("Referrer-Policy", "no-referrer");
     next();
   });
+  app.use("/api/apis", express.text({ type: () => true, limit: "45mb" }));
   app.use(express.text({ type: () => true, limit: "10mb" }));
   serveSignIn(app, context);
   serveCallback(app, context);
@@ -54,6 +56,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSession(app, context);
   serveWorkflows(app, context);
   serveRuns(app, context);
+  serveApis(app, context);
   serveCredentials(app, context);
   serveOthers(app, context);
   app.use("/api", (request) => {

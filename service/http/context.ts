@@ -6,6 +6,7 @@ import type { TokenRequests } from "../oauth/requests.js";
 import type { SignIns } from "../oauth/sign-in.js";
 import type { Sealing } from "../sealing/sealing.js";
 import type { ActivityStore } from "../store/activity.js";
+import type { ApiStore } from "../store/apis.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
@@ -25,6 +26,7 @@ export interface Context {
   auth: Auth;
   workflows: WorkflowStore;
   credentials: CredentialStore;
+  apis: ApiStore;
   tokens: TokenStore;
   uses: CredentialUses;
   keeper: TokenKeeper;

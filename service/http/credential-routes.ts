@@ -6,13 +6,14 @@ import { readCredentialInput } from "../credentials/input.js";
 import { credentialDetailView, credentialView } from "../credentials/view.js";
 import type { OpenCredential } from "../store/credentials.js";
 import type { Context } from "./context.js";
+import { usedCredentials } from "./used.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { requireMayChange, requireMayUse } from "./rights.js";
 import { serve } from "./serve-route.js";
 import { iso } from "./views.js";
 
 export function serveCredentials(app: Express, context: Context): void {
-  const { credentials, tokens, keeper, signIns, activity, sealing, workflows } = context;
+  const { credentials, tokens, keeper, signIns, activity, sealing } = context;
 
   const find = (name: string): OpenCredential => {
     const open = credentials.get(name);
@@ -32,7 +33,7 @@ export function serveCredentials(app: Express, context: Context): void {
   };
 
   serve(app, routes.listCredentials, async () => {
-    const users = await usersOf(workflows);
+    const users = await usersOf(context);
     const now = Date.now();
     return {
       credentials: credentials
@@ -41,7 +42,7 @@ export function serveCredentials(app: Express, context: Context): void {
     };
   });
   serve(app, routes.credential, async ({ params }) => {
-    const usedBy = (await usersOf(workflows)).get(params.name) ?? [];
+    const usedBy = (await usersOf(context)).get(params.name) ?? [];
     return credentialDetailView(find(params.name), tokens, {
       usedBy,
       redirectUri: signIns.redirectUri,
@@ -58,7 +59,7 @@ export function serveCredentials(app: Express, context: Context): void {
     const open = await credentials.put(name, credential, settings, overlap);
     await activity.note({ by, action: known ? "changed" : "added", kind: "credential", name });
     keeper.changed(name);
-    const usedBy = (await usersOf(workflows)).get(name) ?? [];
+    const usedBy = (await usersOf(context)).get(name) ?? [];
     return { credential: credentialView(open, tokens, usedBy, Date.now()), removed };
   });
   serve(app, routes.removeCredential, async ({ params: { name }, by }) => {
@@ -129,18 +130,11 @@ async function consentUrl(
   return url.href;
 }
 
-/** Which workflows name which credentials. */
-export async function usersOf(workflows: Context["workflows"]): Promise<Map<string, string[]>> {
+/** Which workflows use which credentials. */
+async function usersOf({ workflows, apis }: Context): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const row of await workflows.all())
-    for (const name of usedCredentials(await workflows.text(row.draft)))
+    for (const name of usedCredentials(await workflows.text(row.draft), apis))
       found.set(name, [...(found.get(name) ?? []), row.name]);
   return found;
-}
-
-/** The credentials that a file names, also while it has problems. */
-export function usedCredentials(text: string): Set<string> {
-  return new Set(
-    [...text.matchAll(/\busing:\s*["']?([a-z0-9][a-z0-9-]*)/g)].map((match) => match[1] as string),
-  );
 }

@@ -4,6 +4,7 @@ import type { z } from "zod";
 import { CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
+import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
 import { BadInputs, QueueFull, WrongState } from "../runs/starts.js";
 
@@ -88,6 +89,8 @@ export function problemOf(error: unknown): HttpProblem | undefined {
   }
   if (error instanceof DraftConflict)
     return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
+  if (error instanceof ApiConflict)
+    return new HttpProblem(409, "api-conflict", "The API was changed meanwhile", error.message);
   if (error instanceof WrongState)
     return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
   if (error instanceof BadCredential)

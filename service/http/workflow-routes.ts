@@ -9,10 +9,10 @@ import {
 import type { Express, Request } from "express";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
-import { usedCredentials } from "./credential-routes.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { replied } from "./replies.js";
 import { requireMayUse } from "./rights.js";
+import { usedCredentials } from "./used.js";
 import { answered, serve } from "./serve-route.js";
 import { runView, workflowDetailView, workflowSummaries } from "./views.js";
 
@@ -24,7 +24,7 @@ export function serveWorkflows(app: Express, context: Context): void {
   const publishedText = async (row: WorkflowRow): Promise<string | null> =>
     row.published === null ? null : ((await workflows.version(row.name, row.published))?.text ?? null);
   const summaries = (rows: WorkflowRow[]) =>
-    workflowSummaries(rows, (row) => workflows.parsed(row.draft), publishedText);
+    workflowSummaries(rows, (row) => workflows.checked(row.draft), publishedText);
   const find = async (name: string): Promise<WorkflowRow> => {
     const row = await workflows.find(name);
     if (!row) throw notFound("workflow", name);
@@ -36,12 +36,12 @@ export function serveWorkflows(app: Express, context: Context): void {
       summary as NonNullable<typeof summary>,
       row,
       await workflows.text(digest),
-      await workflows.parsed(digest),
+      await workflows.checked(digest),
     );
   };
 
   serve(app, routes.check, async ({ body }) => {
-    const { partial, problems } = readWorkflow(body.text);
+    const { partial, problems } = readWorkflow(body.text, context.apis);
     return { name: partial?.name || null, problems, outline: partial ? outline(partial.steps) : [] };
   });
   serve(app, routes.workflowSchema, async () => workflowJsonSchema() as JsonObject);
@@ -70,7 +70,7 @@ export function serveWorkflows(app: Express, context: Context): void {
   });
   /** Whoever lets a workflow act must be allowed to use the credentials that it names. */
   const requireCredentials = async (digest: string, by: string): Promise<void> => {
-    for (const name of usedCredentials(await workflows.text(digest))) {
+    for (const name of usedCredentials(await workflows.text(digest), context.apis)) {
       const open = credentials.get(name);
       if (open) requireMayUse(open, by);
     }

@@ -1,7 +1,9 @@
 import {
   advance,
+  OperationMissing,
   type Advanced,
   type Clock,
+  type DescribedOperation,
   type Entry,
   type JsonObject,
   type Ports,
@@ -12,6 +14,7 @@ import { EventEmitter } from "node:events";
 import type { CredentialUses } from "../credentials/use.js";
 import type { Logger } from "pino";
 import { select } from "../store/database.js";
+import type { ApiStore } from "../store/apis.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
@@ -26,6 +29,7 @@ export interface RunnerParts {
   credentials: CredentialUses;
   constants: ConstantStore;
   files: FileStore;
+  apis: ApiStore;
   transport: Transport;
   clock: Clock;
   log: Logger;
@@ -257,11 +261,29 @@ export class Runner {
       credentials: {
         read: (name, url) => this.parts.credentials.read(name, url, { by: `workflow ${row.workflow}`, run }),
       },
+      operation: (api, id, revision) => this.#operation(api, id, revision),
       files: { keep: (bytes, about) => this.parts.files.keep(run, bytes, about) },
       nonce: newNonce,
       constants: () => this.parts.constants.all(),
       respond: (response) => this.events.emit("response", run, response),
     };
     return advance(workflow, { id: run, origin: row.origin, version: row.version }, ports, entries, signals);
+  }
+
+  async #operation(name: string, id: string, revision: number | undefined): Promise<DescribedOperation> {
+    const api = await this.parts.apis.revision(name, revision);
+    const operation = api?.operations.find((one) => one.id === id);
+    if (!api || !operation)
+      throw new OperationMissing(
+        api
+          ? `The API ${name} has no operation "${id}".`
+          : `There is no API "${name}"; describe it with: ckettle api add ${name} FILE-OR-URL`,
+      );
+    const [server] = api.servers;
+    if (server === undefined)
+      throw new OperationMissing(
+        `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,
+      );
+    return { operation, server, ...(api.credential === undefined ? {} : { credential: api.credential }) };
   }
 }

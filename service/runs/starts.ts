@@ -10,12 +10,15 @@ import {
   type JournalRow,
   type Path,
   type Trigger,
+  type Workflow,
+  calledApis,
   emptySummary,
   MaskSet,
   maskPlaces,
   secretPlaces,
 } from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
+import type { ApiStore } from "../store/apis.js";
 import { RunJournal, type JournalStore } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -99,6 +102,7 @@ export class Starts {
       origin: id,
       inputs,
       trigger,
+      ...apisOf(workflow, this.workflows.apis),
     };
     const row = RunRow.build({
       id,
@@ -162,6 +166,20 @@ export class Starts {
     ]);
     await this.runner.enqueue(row, { first: true });
   }
+}
+
+/** The revision of each API that a workflow calls, as it is now: the run keeps to it. */
+function apisOf(workflow: Workflow, apis: ApiStore): { apis?: Record<string, number> } {
+  const names = new Set(calledApis(workflow.steps));
+  if (names.size === 0) return {};
+  return {
+    apis: Object.fromEntries(
+      [...names].flatMap((name) => {
+        const open = apis.get(name);
+        return open ? [[name, open.revision]] : [];
+      }),
+    ),
+  };
 }
 
 async function write(journal: RunJournal, entries: Entry[]): Promise<void> {

@@ -129,6 +129,27 @@ export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreation
   declare expiresAt: number;
 }
 
+export class ApiRow extends Model<InferAttributes<ApiRow>, InferCreationAttributes<ApiRow>> {
+  declare name: string;
+  declare title: string;
+  declare revision: number;
+  declare changedAt: number;
+}
+
+export class ApiRevisionRow extends Model<
+  InferAttributes<ApiRevisionRow>,
+  InferCreationAttributes<ApiRevisionRow>
+> {
+  declare api: string;
+  declare revision: number;
+  declare document: string;
+  declare original: string;
+  declare written: string;
+  declare source: string | null;
+  declare createdAt: number;
+  declare createdBy: string;
+}
+
 // Sequelize writes the column's name into the object it is given, so each attribute gets one of its own.
 const text = () => ({ type: DataTypes.TEXT, allowNull: false });
 const optionalText = () => ({ type: DataTypes.TEXT });
@@ -243,6 +264,20 @@ export function defineModels(sequelize: Sequelize): void {
       detail: optionalText(),
     },
     options("activity"),
+  );
+  ApiRow.init({ name: key(), title: text(), revision: integer(), changedAt: integer() }, options("apis"));
+  ApiRevisionRow.init(
+    {
+      api: key(),
+      revision: { ...integer(), primaryKey: true },
+      document: text(),
+      original: text(),
+      written: text(),
+      source: optionalText(),
+      createdAt: integer(),
+      createdBy: text(),
+    },
+    options("api_revisions"),
   );
   ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
   AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));

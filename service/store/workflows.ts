@@ -1,5 +1,6 @@
 import { readWorkflow, sha256Hex, type Problem, type ReadWorkflow, type Workflow } from "@copper-kettle/core";
 import type { Transaction } from "sequelize";
+import type { ApiStore } from "./apis.js";
 import { TextRow, VersionRow, WorkflowRow } from "./models.js";
 import type { Writer } from "./writer.js";
 
@@ -31,7 +32,12 @@ export class WorkflowStore {
   /** What a start needs of each workflow; taken anew after each change. */
   readonly #startable = new Map<string, Startable>();
 
-  constructor(readonly writer: Writer) {}
+  readonly #checked = new Map<string, { changes: number; read: ReadWorkflow }>();
+
+  constructor(
+    readonly writer: Writer,
+    readonly apis: ApiStore,
+  ) {}
 
   find(name: string): Promise<WorkflowRow | null> {
     return WorkflowRow.findByPk(name);
@@ -62,7 +68,18 @@ export class WorkflowStore {
     return row.text;
   }
 
-  /** A text, read and checked; the last 500 are kept in memory. */
+  /** A text, read and checked against the described APIs as they are now. */
+  async checked(digest: string): Promise<ReadWorkflow> {
+    const { changes } = this.apis;
+    const known = this.#checked.get(digest);
+    if (known?.changes === changes) return known.read;
+    const read = readWorkflow(await this.text(digest), this.apis);
+    if (this.#checked.size >= 500) this.#checked.delete(this.#checked.keys().next().value as string);
+    this.#checked.set(digest, { changes, read });
+    return read;
+  }
+
+  /** A text, read by itself: what a run needs, whatever became of an API since. The last 500 are kept in memory. */
   async parsed(digest: string): Promise<ReadWorkflow> {
     const known = this.#read.get(digest);
     if (known) return known;
@@ -85,7 +102,7 @@ export class WorkflowStore {
 
   /** Keeps a file as the draft of a workflow, whatever its problems. */
   push(name: string, text: string, base?: number): Promise<WorkflowRow> {
-    const { workflow, problems } = readWorkflow(text);
+    const { workflow, problems } = readWorkflow(text, this.apis);
     const errors = problems.filter((problem) => problem.severity === "error").length;
     const digest = sha256Hex(text);
     return this.#changing(name, async (transaction) => {
@@ -115,7 +132,8 @@ export class WorkflowStore {
   async publish(name: string, by: string): Promise<WorkflowRow | null> {
     const row = await this.find(name);
     if (!row) return null;
-    await this.ready(name, row.draft);
+    const { workflow, problems } = await this.checked(row.draft);
+    if (!workflow) throw new HasProblems(name, problems);
     return this.#changing(name, async (transaction) => {
       const current =
         row.published === null

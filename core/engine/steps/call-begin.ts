@@ -1,16 +1,17 @@
-import { buildRequest, type RequestParts } from "../../http/build.js";
+import { operationRequest } from "../../apis/request.js";
+import { buildRequest, type RequestBody, type RequestParts } from "../../http/build.js";
 import { RequestRefused } from "../../http/message.js";
 import { renderUrl } from "../../http/url-template.js";
-import type { Json, JsonObject } from "../../values/json.js";
+import { isObject, printJson, type Json, type JsonObject } from "../../values/json.js";
 import { leastLength } from "../../values/masking.js";
 import type { Path } from "../../values/paths.js";
-import { renderValue, type CallStep, type ValueTemplate } from "../../workflows/steps.js";
+import { renderValue, type ReadyCall, type ValueTemplate } from "../../workflows/steps.js";
 import { derivedSecrets, secretUrlParts } from "../secrets.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 
 /** Evaluates the parts of a call once, and notes the request that they make: without its authorization. */
-export function beginCall(walk: Walk, step: CallStep, frame: Frame, path: string): void {
+export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: string): void {
   const at = walk.ports.clock.now();
   const scope = walk.scope(frame);
   const surroundings = walk.surroundings(path, at);
@@ -30,30 +31,55 @@ export function beginCall(walk: Walk, step: CallStep, frame: Frame, path: string
       throw error;
     }
   };
-  const url = refusable("request", () => renderUrl(step.url, scope, surroundings));
-  const urlSecrets = secretUrlParts(walk, step.url, scope, path, at);
-  walk.secret(urlSecrets, []);
-  if (urlSecrets.some((text) => text.length < leastLength)) masked.push(["data", "request", "url"]);
-  const parts: RequestParts = { method: step.method, url };
+  const target = (): RequestParts => {
+    if (step.described) {
+      const { operation, server } = step.described;
+      const given = render("parameters", step.parameters) ?? {};
+      return refusable("parameters", () => operationRequest(operation, server, given));
+    }
+    const url = refusable("request", () => renderUrl(step.url, scope, surroundings));
+    const urlSecrets = secretUrlParts(walk, step.url, scope, path, at);
+    walk.secret(urlSecrets, []);
+    if (urlSecrets.some((text) => text.length < leastLength)) masked.push(["data", "request", "url"]);
+    return { method: step.method, url };
+  };
+  const parts = target();
   for (const field of ["query", "headers", "cookies"] as const) {
     const rendered = render(field, step[field]);
-    if (rendered) parts[field] = rendered;
+    if (rendered) parts[field] = { ...parts[field], ...rendered };
   }
-  if (step.body) parts.body = { json: (render("body.json", step.body.json) as Json | undefined) ?? null };
+  if (step.body) parts.body = bodyOf(step.body.kind, render("body", step.body.value) ?? null);
   const request = refusable("request", () => buildRequest(parts));
   const constants = walk.constantsRead(step);
   const data: JsonObject = {
     request: request as unknown as JsonObject,
     effect: step.effect,
+    ...(step.operation ? { operation: `${step.operation.api}.${step.operation.id}` } : {}),
     ...(step.using ? { using: step.using } : {}),
     ...(Object.keys(constants).length > 0 ? { constants } : {}),
   };
   walk.note({ type: "begun", path, kind: "request", at, data, ...(masked.length > 0 ? { masked } : {}) });
 }
 
+function bodyOf(kind: NonNullable<ReadyCall["body"]>["kind"], value: Json): RequestBody {
+  switch (kind) {
+    case "json":
+      return { json: value };
+    case "form":
+      return { form: isObject(value) ? value : {} };
+    default:
+      return { [kind]: typeof value === "string" ? value : printJson(value) } as RequestBody;
+  }
+}
+
 /** Where a part of a request shows in the journal, for secrets that are too short to be found by value. */
 function placesOf(field: string): Path[] {
   if (field === "query") return [["data", "request", "url"]];
-  if (field === "body.json") return [["data", "request", "body"]];
+  if (field === "parameters")
+    return [
+      ["data", "request", "url"],
+      ["data", "request", "headers", "*", 1],
+    ];
+  if (field === "body") return [["data", "request", "body"]];
   return [["data", "request", "headers", "*", 1]];
 }

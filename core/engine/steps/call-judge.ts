@@ -2,7 +2,7 @@ import type { ValueMap } from "../../expressions/values.js";
 import { nextWait, worthRepeating, type AttemptResult } from "../../http/retry.js";
 import { printForPeople } from "../../values/durations.js";
 import { printJson, type Json } from "../../values/json.js";
-import type { CallStep } from "../../workflows/steps.js";
+import type { ReadyCall } from "../../workflows/steps.js";
 import type { EntryOf, RunError } from "../entries.js";
 import type { StepLog } from "../log.js";
 import { StepFailed } from "../signals.js";
@@ -20,7 +20,7 @@ export interface Verdict {
 /** Judges an attempt, in the journal or not yet: is it a success, and if not, is it worth another try? */
 export function judge(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   log: StepLog,
   path: string,
@@ -54,7 +54,7 @@ export function judge(
 
 function isSuccess(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   path: string,
   entry: EntryOf<"attempt">,
@@ -71,7 +71,7 @@ function isSuccess(
 
 function wantsRepeat(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   path: string,
   entry: EntryOf<"attempt">,
@@ -86,7 +86,7 @@ function wantsRepeat(
 
 function failureOf(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   log: StepLog,
   entry: EntryOf<"attempt">,
   before: number,

@@ -3,7 +3,7 @@ import { SchemeFault } from "../../credentials/signed.js";
 import { RequestRefused, TransportFailure, type HttpRequest } from "../../http/message.js";
 import { isObject, type Json, type JsonObject } from "../../values/json.js";
 import type { Path } from "../../values/paths.js";
-import type { CallStep } from "../../workflows/steps.js";
+import type { CallStep, ReadyCall } from "../../workflows/steps.js";
 import type { EntryOf, RecordedRequest } from "../entries.js";
 import type { StepLog } from "../log.js";
 import { CredentialMissing, CredentialWaits, type CredentialUse } from "../ports.js";
@@ -13,6 +13,7 @@ import type { Frame, Walk } from "../walk.js";
 import { evaluated, takeEnded } from "./ended.js";
 import { outcomeOf } from "./call-answer.js";
 import { beginCall } from "./call-begin.js";
+import { readyCall } from "./call-operation.js";
 import { exchange, type Exchanged } from "./call-exchange.js";
 import { judge, type Verdict } from "./call-judge.js";
 
@@ -20,8 +21,9 @@ import { judge, type Verdict } from "./call-judge.js";
  * One call: pace → authorize → sending → send → read → success. Before each send of a call that writes, the journal
  * durably holds that it is about to go; what cuts it from its answer leaves it unsure.
  */
-export async function walkCall(walk: Walk, step: CallStep, frame: Frame, log: StepLog): Promise<void> {
-  if (takeEnded(walk, step, frame, log, () => outcomeOf(log))) return;
+export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: StepLog): Promise<void> {
+  if (takeEnded(walk, given, frame, log, () => outcomeOf(log))) return;
+  const step = await readyCall(walk, given, frame, log);
   const path = frame.prefix + step.name;
   if (!log.begun) {
     walk.checkSignals(path);
@@ -57,7 +59,7 @@ export async function walkCall(walk: Walk, step: CallStep, frame: Frame, log: St
 /** Notes the end of a call at its last attempt, in the same write as that attempt. */
 function finish(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   log: StepLog,
   path: string,
@@ -91,7 +93,7 @@ function requestOf(log: StepLog): HttpRequest {
 /** Sends one attempt; a call that writes only once the journal says so. */
 async function send(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   log: StepLog,
   path: string,
@@ -130,7 +132,7 @@ async function send(
 
 async function failed(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   path: string,
   attempt: number,
   failure: TransportFailure,
@@ -153,7 +155,7 @@ async function failed(
  */
 function resolveUnsure(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   frame: Frame,
   log: StepLog,
   path: string,
@@ -210,7 +212,7 @@ function happened(log: StepLog, request: HttpRequest, given: Json): JsonObject {
 
 function attemptEntry(
   walk: Walk,
-  step: CallStep,
+  step: ReadyCall,
   log: StepLog,
   path: string,
   attempt: number,

@@ -1,0 +1,203 @@
+import { routes, type ApiChange, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
+import { printJson } from "@copper-kettle/core";
+import type { Command } from "commander";
+import { stringify } from "yaml";
+import colors from "../colors.js";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { say, show, table, timeText } from "../output.js";
+import { readText } from "./workflow.js";
+
+interface GivenOptions {
+  server?: string;
+  using?: string;
+}
+
+/** A document as it is given on the command line: a file, `-`, or an address. */
+function given(source: string, options: GivenOptions) {
+  return {
+    ...(/^https?:\/\//.test(source) ? { url: source } : { text: readText(source) }),
+    ...(options.server ? { server: options.server } : {}),
+    ...(options.using ? { credential: options.using } : {}),
+  };
+}
+
+export function addApi(program: Command): void {
+  const group = program
+    .command("api")
+    .description("described APIs: add, list, show, operations, diff, export, remove");
+  group
+    .command("add")
+    .description(
+      "describe an API by its OpenAPI document (3.0, 3.1, 3.2 or Swagger 2.0; JSON or YAML); a newer one of the same API is taken with --yes, after its changes were shown",
+    )
+    .argument("<name>")
+    .argument("<document>", "a file, - for standard input, or an address")
+    .option("--server <url>", "the address that calls go to, over those of the document")
+    .option("--using <credential>", "the credential of its calls, where a step names none")
+    .option("--yes", "take it, whatever it changes")
+    .action(
+      async (name: string, source: string, options: GivenOptions & { yes?: boolean }, command: Command) => {
+        const globals = globalsOf(command);
+        const client = clientOf(globals);
+        const body = given(source, options);
+        const preview = await client.call(routes.previewApi, { params: { name }, body });
+        if (preview.changes.length > 0 && !options.yes) {
+          show(globals, preview, () => changesText(preview.changes));
+          throw new Exit(exitCodes.wrongUse, `Nothing was changed. Take it with --yes.`);
+        }
+        const kept = await client.call(routes.putApi, { params: { name }, body });
+        for (const note of kept.notes) say(`  ${note}`);
+        show(
+          globals,
+          kept.api,
+          () =>
+            `${name}: revision ${kept.api.revision}, ${count(kept.operations, "operation")} of ${kept.title} (${kept.written})`,
+        );
+      },
+    );
+  group
+    .command("diff")
+    .description("what a document would change; nothing is kept")
+    .argument("<name>")
+    .argument("<document>", "a file, - for standard input, or an address")
+    .action(async (name: string, source: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const preview = await clientOf(globals).call(routes.previewApi, {
+        params: { name },
+        body: given(source, {}),
+      });
+      show(globals, preview.changes, () => changesText(preview.changes) || "Nothing would change.");
+    });
+  group
+    .command("list")
+    .description("all described APIs")
+    .action(async (_options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { apis } = await clientOf(globals).call(routes.listApis);
+      const rows = apis.map((api) => [
+        api.name,
+        api.title,
+        String(api.operations),
+        api.server ?? "",
+        api.credential ?? "",
+        api.usedBy.join(", "),
+      ]);
+      show(globals, apis, () =>
+        table(["API", "TITLE", "OPERATIONS", "SERVER", "USING", "USED BY"], rows, "No API is described yet."),
+      );
+    });
+  group
+    .command("show")
+    .description("one API, or one of its operations")
+    .argument("<name>", "stays, or stays.searchGuests")
+    .action(async (text: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const [name = "", ...rest] = text.split(".");
+      if (rest.length === 0) {
+        const api = await client.call(routes.api, { params: { name } });
+        return show(globals, api, () => apiText(api));
+      }
+      const operation = await client.call(routes.operation, { params: { name, id: rest.join(".") } });
+      show(globals, operation, () => operationText(name, operation));
+    });
+  group
+    .command("operations")
+    .description("the operations of an API")
+    .argument("<name>")
+    .option("--search <words>", "only those in which every word stands")
+    .action(async (name: string, options: { search?: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const query = options.search ? { search: options.search } : {};
+      const { operations } = await clientOf(globals).call(routes.listOperations, { params: { name }, query });
+      const rows = operations.map(({ id, method, path, title, effect }) => [id, method, path, effect, title]);
+      show(globals, operations, () =>
+        table(["OPERATION", "METHOD", "PATH", "EFFECT", "WHAT"], rows, "None is found."),
+      );
+    });
+  group
+    .command("export")
+    .description("the document of an API, as OpenAPI 3.1 in YAML (with --json in JSON)")
+    .argument("<name>")
+    .option("--revision <number>", "an earlier one")
+    .action(async (name: string, options: { revision?: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const query = options.revision ? { revision: Number(options.revision) } : {};
+      const document = await clientOf(globals).call(routes.apiDocument, { params: { name }, query });
+      show(globals, document, () => stringify(JSON.parse(printJson(document))));
+    });
+  group
+    .command("remove")
+    .description("remove an API; runs keep the revisions that they use")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      await clientOf(globalsOf(command)).call(routes.removeApi, { params: { name } });
+      say(`${name} is removed.`);
+    });
+}
+
+const marks = { added: "+", removed: "-", altered: "~" } as const;
+
+function changesText(changes: ApiChange[]): string {
+  return changes
+    .map(({ id, method, path, what, details, usedBy }) => {
+      const users = usedBy.length > 0 ? colors.yellow(`  (used by ${usedBy.join(", ")})`) : "";
+      const lines = details.map((detail) => `    ${detail}`);
+      return [`${marks[what]} ${id}  ${method} ${path}${users}`, ...lines].join("\n");
+    })
+    .join("\n");
+}
+
+function count(number: number, noun: string): string {
+  return `${number} ${noun}${number === 1 ? "" : "s"}`;
+}
+
+function apiText(api: ApiDetail): string {
+  const rows: [string, string][] = [
+    ["title", `${api.title} ${api.version}`],
+    ["servers", api.servers.join("\n") || "none"],
+    ["credential", api.credential ?? "none of its own"],
+    ["operations", String(api.operations)],
+    ["used by", api.usedBy.join(", ") || "no workflow"],
+    [
+      "revisions",
+      api.revisions
+        .map((one) =>
+          `${one.revision}  ${timeText(one.at)}  ${one.by}  ${one.written}  ${one.source ?? ""}`.trimEnd(),
+        )
+        .join("\n"),
+    ],
+    ...(api.notes.length > 0 ? ([["notes", api.notes.join("\n")]] as [string, string][]) : []),
+  ];
+  return table([api.name, ""], rows, "");
+}
+
+function operationText(api: string, operation: OperationDetail): string {
+  const head = `${operation.method} ${operation.path}  ${operation.effect}\n${operation.title}`;
+  const parameters = operation.parameters.map((parameter) => [
+    parameter.name,
+    parameter.in,
+    [String(parameter.schema["type"] ?? ""), parameter.choices ? parameter.choices.join(" | ") : ""]
+      .filter(Boolean)
+      .join(": "),
+    parameter.fixed !== undefined ? "fixed" : parameter.required ? "required" : "",
+    parameter.default === undefined ? "" : printJson(parameter.default),
+    parameter.about ?? (parameter.title === parameter.name ? "" : parameter.title),
+  ]);
+  const body = operation.body
+    ? `\nBody: ${operation.body.content.map(({ type }) => type).join(", ")}${operation.body.required ? ", required" : ""}`
+    : "";
+  const answers = operation.responses.map(({ status, about }) => [status, about]);
+  return [
+    head,
+    ...(parameters.length > 0
+      ? [table(["PARAMETER", "IN", "TYPE", "", "DEFAULT", "ABOUT"], parameters, "")]
+      : []),
+    body,
+    table(["ANSWER", "WHAT"], answers, ""),
+    operation.usedBy.length > 0 ? `Used by ${operation.usedBy.join(", ")}` : "",
+    `In a file:  operation: ${api}.${operation.id}`,
+  ]
+    .filter(Boolean)
+    .join("\n");
+}

@@ -1,0 +1,14 @@
+import type { Operation } from "./document.js";
+
+/** The APIs that are described, as a check of a file sees them. */
+export interface Catalogue {
+  apis(): string[];
+  /** The operations of an API; undefined where it is not described. */
+  operations(api: string): Operation[] | undefined;
+}
+
+/** An operation as a file names it: `stays.searchGuests`. Undefined where the text is none. */
+export function operationName(text: string): { api: string; id: string } | undefined {
+  const match = /^([a-z0-9](?:[a-z0-9-]*[a-z0-9])?)\.([A-Za-z0-9][A-Za-z0-9_.-]*)$/.exec(text);
+  return match ? { api: match[1] as string, id: match[2] as string } : undefined;
+}

@@ -1,0 +1,120 @@
+import { deref, isObject, parseJson, type Json, type JsonObject } from "@copper-kettle/core";
+import swagger from "swagger2openapi";
+import { parseDocument } from "yaml";
+import { upgraded } from "./upgrade.js";
+
+/** A text cannot be taken as the document of an API; `message` says why and what to do. */
+export class BadDocument extends Error {
+  override name = "BadDocument";
+}
+
+/** A document as it is kept: OpenAPI 3.1, and what was done to it. */
+export interface LoadedDocument {
+  document: JsonObject;
+  /** What it was written in, such as `Swagger 2.0`. */
+  written: string;
+  notes: string[];
+}
+
+/** The longest document that is read, in characters. */
+export const longestDocument = 20_000_000;
+
+/**
+ * Reads an OpenAPI document (3.0, 3.1, 3.2) or a Swagger 2.0 document, in JSON or YAML, and brings it to 3.1. What we do
+ * not use is kept. Nothing is fetched: a reference to another document is refused.
+ * @throws BadDocument
+ */
+export async function loadDocument(text: string): Promise<LoadedDocument> {
+  if (text.length > longestDocument)
+    throw new BadDocument(
+      `The document is ${Math.round(text.length / 1e6)} MB long; at most ${longestDocument / 1e6} MB are read.`,
+    );
+  const value = parsed(text);
+  if (!isObject(value))
+    throw new BadDocument(
+      `This is no OpenAPI document: it is ${Array.isArray(value) ? "a list" : "a single value"}.`,
+    );
+  const version = String(value["openapi"] ?? value["swagger"] ?? "");
+  refuseForeign(value, version);
+  const notes: string[] = [];
+  const references = referencesOf(value);
+  const foreign = references.filter((reference) => !reference.startsWith("#"));
+  if (foreign.length > 0)
+    throw new BadDocument(
+      `The document refers to ${foreign.slice(0, 3).join(", ")}${foreign.length > 3 ? ` and ${foreign.length - 3} more` : ""}. Only references inside the document (#/…) are read; bundle it into one first.`,
+    );
+  const broken = references.filter((reference) => deref(value, { $ref: reference }) === undefined);
+  if (broken.length > 0) notes.push(`Some references lead nowhere: ${broken.slice(0, 5).join(", ")}.`);
+  if (version.startsWith("2.")) {
+    const { openapi } = await swagger
+      .convertObj(structuredClone(value), { patch: true, warnOnly: true })
+      .catch((error: Error) => {
+        throw new BadDocument(`The Swagger document cannot be brought to OpenAPI: ${error.message}`);
+      });
+    notes.push("It was Swagger 2.0, and was brought to OpenAPI 3.1.");
+    return { document: upgraded(openapi as JsonObject), written: `Swagger ${version}`, notes };
+  }
+  if (version.startsWith("3.0")) {
+    notes.push("It was OpenAPI 3.0, and was brought to 3.1.");
+    return { document: upgraded(value), written: `OpenAPI ${version}`, notes };
+  }
+  return { document: value, written: `OpenAPI ${version}`, notes };
+}
+
+function parsed(text: string): Json {
+  const start = text.trimStart();
+  if (start === "") throw new BadDocument("The text is empty.");
+  if (start.startsWith("<"))
+    throw new BadDocument(
+      "This is HTML or XML, not an OpenAPI document. Is it the address of its page instead of the document itself?",
+    );
+  if (start.startsWith("{")) {
+    try {
+      return parseJson(text);
+    } catch (error) {
+      throw new BadDocument(`This begins like JSON, but cannot be read: ${(error as Error).message}`);
+    }
+  }
+  const document = parseDocument(text, { maxAliasCount: 100, intAsBigInt: false, uniqueKeys: true } as never);
+  const [fault] = document.errors;
+  if (fault) throw new BadDocument(`The YAML cannot be read: ${fault.message.split("\n")[0]}`);
+  try {
+    return document.toJS({ maxAliasCount: 100 }) as Json;
+  } catch (error) {
+    throw new BadDocument(`The YAML cannot be read: ${(error as Error).message}`);
+  }
+}
+
+function refuseForeign(value: JsonObject, version: string): void {
+  if (/^(3\.[012]|2\.0)/.test(version)) {
+    if (!isObject(value["paths"]) && !isObject(value["webhooks"]) && !isObject(value["components"]))
+      throw new BadDocument('The document has no "paths": there is nothing in it that could be called.');
+    return;
+  }
+  if (version !== "") throw new BadDocument(`OpenAPI ${version} is not read; 2.0, 3.0, 3.1 and 3.2 are.`);
+  const looks = isObject(value["log"])
+    ? "It looks like an HTTP archive (HAR)."
+    : value["copper-kettle"] !== undefined
+      ? "It looks like a workflow file."
+      : value["$schema"] !== undefined
+        ? "It looks like a JSON Schema."
+        : value["asyncapi"] !== undefined
+          ? "It looks like an AsyncAPI document."
+          : "";
+  throw new BadDocument(
+    `This is no OpenAPI document: it has neither "openapi" nor "swagger" at its top. ${looks}`.trim(),
+  );
+}
+
+/** Every `$ref` of a document, each once. */
+function referencesOf(value: Json, found = new Set<string>(), seen = new Set<object>()): string[] {
+  if (Array.isArray(value) || isObject(value)) {
+    if (seen.has(value)) return [];
+    seen.add(value);
+    for (const [key, inner] of Object.entries(value)) {
+      if (key === "$ref" && typeof inner === "string") found.add(inner);
+      else referencesOf(inner as Json, found, seen);
+    }
+  }
+  return [...found];
+}

@@ -1,0 +1,151 @@
+import {
+  parseJson,
+  printJson,
+  readApi,
+  type Api,
+  type Catalogue,
+  type JsonObject,
+  type Operation,
+} from "@copper-kettle/core";
+import type { Blobs } from "./blobs.js";
+import { ApiRevisionRow, ApiRow } from "./models.js";
+import type { Writer } from "./writer.js";
+
+/** A revision of an API, read. */
+export interface OpenApi {
+  name: string;
+  revision: number;
+  api: Api;
+  changedAt: number;
+}
+
+/** The document was changed by somebody else since it was read. */
+export class ApiConflict extends Error {
+  override name = "ApiConflict";
+}
+
+const mostOldRevisions = 50;
+
+/** Described APIs: each document by revision; the current ones read and in memory. */
+export class ApiStore implements Catalogue {
+  readonly #current = new Map<string, OpenApi>();
+  readonly #old = new Map<string, Api>();
+  /** Counts up with each change: whoever keeps something that depends on APIs looks at it. */
+  changes = 0;
+
+  constructor(
+    readonly writer: Writer,
+    readonly blobs: Blobs,
+  ) {}
+
+  async loadAll(): Promise<void> {
+    for (const { name, revision, changedAt } of await ApiRow.findAll())
+      this.#current.set(name, {
+        name,
+        revision,
+        changedAt,
+        api: readApi(await this.document(name, revision)),
+      });
+  }
+
+  apis(): string[] {
+    return [...this.#current.keys()];
+  }
+
+  operations(name: string): Operation[] | undefined {
+    return this.#current.get(name)?.api.operations;
+  }
+
+  get(name: string): OpenApi | undefined {
+    return this.#current.get(name);
+  }
+
+  all(): OpenApi[] {
+    return [...this.#current.values()].sort((a, b) => (a.name < b.name ? -1 : 1));
+  }
+
+  /** The document of a revision, as OpenAPI 3.1. */
+  async document(name: string, revision: number): Promise<JsonObject> {
+    const row = await ApiRevisionRow.findOne({ where: { api: name, revision } });
+    if (!row) throw new Error(`Revision ${revision} of the API ${name} is missing.`);
+    return parseJson((await this.blobs.read(row.document)).toString()) as JsonObject;
+  }
+
+  /** What a revision says; undefined where there is none. */
+  async revision(name: string, revision: number | undefined): Promise<Api | undefined> {
+    const current = this.#current.get(name);
+    if (revision === undefined || current?.revision === revision) return current?.api;
+    const key = `${name} ${revision}`;
+    const known = this.#old.get(key);
+    if (known) return known;
+    if (!(await ApiRevisionRow.findOne({ where: { api: name, revision } }))) return undefined;
+    const api = readApi(await this.document(name, revision));
+    if (this.#old.size >= mostOldRevisions) this.#old.delete(this.#old.keys().next().value as string);
+    this.#old.set(key, api);
+    return api;
+  }
+
+  /** Keeps a document as the next revision of an API. */
+  async put(
+    name: string,
+    document: JsonObject,
+    about: {
+      original: string;
+      written: string;
+      source: string | null;
+      by: string;
+      base?: number | undefined;
+    },
+  ): Promise<OpenApi> {
+    const api = readApi(document);
+    const [kept, original] = await Promise.all([
+      this.blobs.keep(Buffer.from(printJson(document))),
+      this.blobs.keep(Buffer.from(about.original)),
+    ]);
+    const now = Date.now();
+    const revision = await this.writer.write(async (transaction) => {
+      const known = await ApiRow.findByPk(name, { transaction });
+      if (about.base !== undefined && (known?.revision ?? 0) !== about.base)
+        throw new ApiConflict(
+          `The API ${name} was changed since it was read: it is at revision ${known?.revision ?? 0}, this change began at ${about.base}.`,
+        );
+      const last =
+        ((await ApiRevisionRow.max("revision", { where: { api: name }, transaction })) as number | null) ?? 0;
+      const next = last + 1;
+      await ApiRevisionRow.create(
+        {
+          api: name,
+          revision: next,
+          document: kept,
+          original,
+          written: about.written,
+          source: about.source,
+          createdAt: now,
+          createdBy: about.by,
+        },
+        { transaction },
+      );
+      const values = { title: api.title, revision: next, changedAt: now };
+      if (known) await known.update(values, { transaction });
+      else await ApiRow.create({ name, ...values }, { transaction });
+      return next;
+    });
+    const open = { name, revision, api, changedAt: now };
+    this.#current.set(name, open);
+    this.changes++;
+    return open;
+  }
+
+  /** Removes an API. Its revisions are kept, since runs name them. */
+  async remove(name: string): Promise<boolean> {
+    this.#current.delete(name);
+    this.changes++;
+    return this.writer.write(
+      async (transaction) => (await ApiRow.destroy({ where: { name }, transaction })) > 0,
+    );
+  }
+
+  async revisions(name: string): Promise<ApiRevisionRow[]> {
+    return ApiRevisionRow.findAll({ where: { api: name }, order: [["revision", "DESC"]] });
+  }
+}
