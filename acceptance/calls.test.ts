@@ -157,10 +157,10 @@ describe("calls through the whole service", () => {
     }
   });
 
-  it("keeps bytes as a file, text as text, and says where JSON breaks off", async () => {
+  it("keeps bytes as a file, CSV as rows, and says where JSON breaks off", async () => {
     const kinds: Record<string, [string, string | Buffer]> = {
       "/png": ["image/png", Buffer.from([0x89, 0x50, 0x4e, 0x47, 0xff])],
-      "/csv": ["text/csv; charset=iso-8859-1", Buffer.from("hut;Hütte", "latin1")],
+      "/csv": ["text/csv; charset=iso-8859-1", Buffer.from("hut;beds\nHütte;12\n", "latin1")],
       "/none": ["application/json", ""],
       "/broken": ["application/json", '{"a": [1, 2'],
     };
@@ -176,7 +176,10 @@ describe("calls through the whole service", () => {
       size: 5,
       sha256: expect.stringMatching(/^[0-9a-f]{64}$/),
     });
-    expect((await body(get("/csv")))["body"]).toBe("hut;Hütte");
+    expect(await body(get("/csv"))).toMatchObject({
+      body: [{ hut: "Hütte", beds: "12" }],
+      text: "hut;beds\nHütte;12\n",
+    });
     expect((await body(get("/none")))["body"]).toBeNull();
     expect((await outcome(get("/broken"))).error).toMatchObject({
       code: "bad-answer",

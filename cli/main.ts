@@ -9,6 +9,7 @@ import { addOthers } from "./commands/others.js";
 import { addRun } from "./commands/run.js";
 import { addServe } from "./commands/serve.js";
 import { addStart } from "./commands/start.js";
+import { addTry } from "./commands/try.js";
 import { addWorkflow } from "./commands/workflow.js";
 import { Exit, exitCodes } from "./context.js";
 import { say } from "./output.js";
@@ -34,6 +35,7 @@ function build(): Command {
     addStart,
     addRun,
     addApi,
+    addTry,
     addCredential,
     addAccess,
     addOthers,
@@ -54,9 +56,8 @@ function outcome(error: unknown): { code: number; message: string } {
     return { code: exitCodes.unreachable, message: `${error.message} Start one with: ckettle serve` };
   if (error instanceof ProblemError) {
     const { status, title, detail, errors } = error.problem;
-    const fields = errors?.length
-      ? `\n${errors.map((item) => `  ${item.field}: ${item.message}`).join("\n")}`
-      : "";
+    const untold = errors?.filter((item) => !detail?.includes(item.message)) ?? [];
+    const fields = untold.map((item) => `\n  ${item.field}: ${item.message}`).join("");
     const code = status === 401 || status === 403 ? exitCodes.notAllowed : exitCodes.wrongUse;
     return { code, message: `${title}: ${detail ?? ""}${fields}` };
   }

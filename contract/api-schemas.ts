@@ -1,7 +1,9 @@
 import { z } from "zod";
 import { json, jsonObject } from "./schemas.js";
 
-const content = z.array(z.object({ type: z.string(), schema: jsonObject.optional() }));
+const content = z.array(
+  z.object({ type: z.string(), schema: jsonObject.optional(), example: json.optional() }),
+);
 
 export const parameter = z
   .object({
@@ -66,6 +68,7 @@ export const apiDetail = apiSummary
     about: z.string().nullable(),
     servers: z.array(z.string()),
     notes: z.array(z.string()).meta({ description: "What was put right or left out when it was read." }),
+    drift: z.number().meta({ description: "Places at which answers depart from their shapes." }),
     revisions: z.array(
       z.object({
         revision: z.number(),

@@ -3,6 +3,8 @@ import { route } from "./route.js";
 import { apiRoutes } from "./api-routes.js";
 import { activityRoutes, credentialRoutes, tokenRoutes } from "./credential-routes.js";
 import { credentialAttention } from "./credential-schemas.js";
+import { drift, sampleRoutes } from "./sample-routes.js";
+import { tryRoutes } from "./try-routes.js";
 import {
   journalEntry,
   json,
@@ -76,12 +78,17 @@ export const routes = {
       credentials: z
         .array(credentialAttention)
         .meta({ description: "Credentials that fail, want a sign-in, or end soon." }),
+      drift: z
+        .array(drift)
+        .meta({ description: "Where answers depart from their shapes, the newest first." }),
       running: z.array(run),
       next: z.array(run),
       hours: z.array(
         z.object({ hour: z.string(), succeeded: z.number(), failed: z.number(), other: z.number() }),
       ),
       firstSteps: z.object({
+        apis: z.number(),
+        tries: z.number(),
         credentials: z.number(),
         workflows: z.number(),
         published: z.number(),
@@ -252,6 +259,8 @@ export const routes = {
   }),
 
   ...apiRoutes,
+  ...tryRoutes,
+  ...sampleRoutes,
   ...credentialRoutes,
   ...activityRoutes,
   ...tokenRoutes,

@@ -128,6 +128,25 @@ export const workflowDetail = workflowSummary
     inputs: jsonObject.nullable(),
     outline: runDetail.shape.steps,
     problemList: z.array(problem),
+    scopes: z
+      .array(
+        z.object({
+          step: z.string(),
+          line: z.number(),
+          operation: z.string(),
+          credential: z.string(),
+          wanted: z.array(z.string()),
+          has: z.array(z.string()),
+          known: z
+            .enum(["token", "asked"])
+            .meta({ description: "Whether its token says what it has, or only what is asked for is known." }),
+          missing: z.array(z.string()),
+        }),
+      )
+      .meta({ description: "The scopes that its operations want, beside those of the credentials." }),
+    changedOperations: z
+      .array(z.object({ operation: z.string(), what: z.string(), details: z.array(z.string()) }))
+      .meta({ description: "Operations that it uses and that have changed since it was published." }),
   })
   .meta({ id: "WorkflowDetail" });
 export type WorkflowDetail = z.output<typeof workflowDetail>;

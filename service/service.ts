@@ -27,6 +27,8 @@ import { ConstantStore } from "./store/constants.js";
 import { ActivityStore } from "./store/activity.js";
 import { CredentialStore } from "./store/credentials.js";
 import { openDatabase } from "./store/database.js";
+import { DriftStore } from "./store/drift.js";
+import { SampleStore } from "./store/samples.js";
 import { FileStore } from "./store/files.js";
 import { JournalStore } from "./store/journal.js";
 import { lockFolder } from "./store/lock.js";
@@ -73,7 +75,9 @@ export async function startService(config: Config): Promise<Service> {
   if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
   const constants = new ConstantStore(writer);
   await constants.loadAll();
-  const apis = new ApiStore(writer, blobs);
+  const drift = new DriftStore(writer);
+  await drift.loadAll();
+  const apis = new ApiStore(writer, blobs, drift);
   await apis.loadAll();
   const workflows = new WorkflowStore(writer, apis);
   const journals = new JournalStore(store, writer, blobs, sealer);
@@ -94,6 +98,7 @@ export async function startService(config: Config): Promise<Service> {
     constants,
     files,
     apis,
+    drift,
     transport,
     clock: systemClock,
     log,
@@ -136,7 +141,10 @@ export async function startService(config: Config): Promise<Service> {
     auth,
     workflows,
     credentials,
+    writer,
     apis,
+    drift,
+    samples: new SampleStore(writer),
     tokens,
     uses,
     keeper,
@@ -185,6 +193,7 @@ export async function startService(config: Config): Promise<Service> {
       server.closeAllConnections();
       await closed;
       await credentials.saveUse();
+      await drift.save();
       await transport.close();
       await writer.close();
       await store.close();

@@ -5,6 +5,7 @@ import { stringify } from "yaml";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
+import { addApiBuilding } from "./api-build.js";
 import { readText } from "./workflow.js";
 
 interface GivenOptions {
@@ -24,7 +25,10 @@ function given(source: string, options: GivenOptions) {
 export function addApi(program: Command): void {
   const group = program
     .command("api")
-    .description("described APIs: add, list, show, operations, diff, export, remove");
+    .description(
+      "described APIs: add, from-curl, list, show, operations, samples, drift, diff, adopt, export, remove",
+    );
+  addApiBuilding(group);
   group
     .command("add")
     .description(

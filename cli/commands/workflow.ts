@@ -1,4 +1,4 @@
-import { ProblemError, routes, type WorkflowSummary } from "@copper-kettle/contract";
+import { ProblemError, routes, type WorkflowDetail, type WorkflowSummary } from "@copper-kettle/contract";
 import { printProblem, readWorkflow, workflowJsonSchema, type Problem } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { readFileSync, writeFileSync } from "node:fs";
@@ -80,6 +80,7 @@ export function addWorkflow(program: Command): void {
           "",
           table(["LINE", "STEP", "KIND", ""], steps, "It has no steps."),
           ...(problems ? ["", problems] : []),
+          ...notesOf(workflow),
         ].join("\n");
       });
     });
@@ -138,6 +139,21 @@ export function addWorkflow(program: Command): void {
       await clientOf(globalsOf(command)).call(routes.removeWorkflow, { params: { name } });
       say(`${name} is removed.`);
     });
+}
+
+/** What is missing before a run needs it, and what has changed since the workflow was published. */
+function notesOf({ scopes, changedOperations }: WorkflowDetail): string[] {
+  const missing = scopes
+    .filter((one) => one.missing.length > 0)
+    .map(({ step, operation, credential, missing: without, known }) => {
+      const what = known === "token" ? "whose token has not" : "which does not ask for";
+      return `${step}: ${operation} wants the scope ${without.join(", ")}, ${what} it: ${credential}`;
+    });
+  const changed = changedOperations.map(({ operation, what, details }) =>
+    `${operation} was ${what} since this was published. ${details.join("; ")}`.trim(),
+  );
+  const lines = [...missing, ...changed].map((line) => colors.yellow(`! ${line}`));
+  return lines.length > 0 ? ["", ...lines] : [];
 }
 
 function versionText(workflow: WorkflowSummary): string {

@@ -27,6 +27,7 @@ export interface Parameter {
 export interface Content {
   type: string;
   schema?: JsonObject;
+  example?: Json;
 }
 
 export interface Operation {
@@ -175,9 +176,19 @@ function bodyOf(document: JsonObject, raw: JsonObject): Operation["body"] {
 function contentOf(document: JsonObject, holder: JsonObject): Content[] {
   return Object.entries(objectAt(holder, "content")).map(([type, media]) => {
     const found = deref(document, media);
-    const schema = isObject(found) ? found["schema"] : undefined;
-    return isObject(schema) ? { type, schema } : { type };
+    const { schema, example = firstExample(found) } = isObject(found) ? found : {};
+    return {
+      type,
+      ...(isObject(schema) ? { schema } : {}),
+      ...(example === undefined ? {} : { example }),
+    };
   });
+}
+
+/** The first of the named examples of a media type. */
+function firstExample(media: Json | undefined): Json | undefined {
+  const [first] = isObject(media) ? Object.values(objectAt(media, "examples")) : [];
+  return isObject(first) ? first["value"] : undefined;
 }
 
 /** Later ones stand over earlier ones of the same place and name: an operation's over those of its path. */

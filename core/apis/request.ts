@@ -50,6 +50,13 @@ export function operationRequest(
   };
 }
 
+/** The media type that a body of some kind has, where the operation's document says a special one, as `…+json`. */
+export function bodyType({ body }: Operation, kind: string): string | undefined {
+  const wanted = { json: /[/+]json$/i, xml: /[/+]xml$/i, text: /^text\//i, file: /./ }[kind];
+  const types = (body?.content ?? []).map(({ type }) => type.split(";")[0]?.trim() ?? "");
+  return wanted && types.find((type) => wanted.test(type) && !type.includes("*"));
+}
+
 /** What is wrong with a parameter. */
 export interface ParameterFault {
   name: string;

@@ -1,4 +1,6 @@
+import type { Piece } from "../http/multipart.js";
 import type { FailureKind, ResponseHeaders } from "../http/message.js";
+import type { Departure } from "../shapes/drift.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 
@@ -33,7 +35,8 @@ export interface RecordedRequest {
   method: string;
   url: string;
   headers: [string, string][];
-  body?: string;
+  /** A body with files in it is kept in pieces. */
+  body?: string | { pieces: Piece[] };
 }
 
 /** An answer as the journal keeps it. */
@@ -41,6 +44,8 @@ export interface RecordedResponse {
   status: number;
   headers: ResponseHeaders;
   body: Json;
+  /** The text of the body, where the value does not tell it: of XML and CSV. */
+  text?: string;
   url: string;
   /** What was wrong with the body, where its media type promised something else. */
   fault?: string;
@@ -95,6 +100,8 @@ export type Entry = Common &
         /** Sent again at once with another proof, after a 401; this attempt does not count. */
         renewed?: boolean;
         redirects?: string[];
+        /** Where the answer departs from the shape that its API's document gives. */
+        drift?: Departure[];
       }
     | { type: "unsure"; path: string; attempt: number; reason: string }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }

@@ -1,3 +1,4 @@
+import { answerDepartures } from "../apis/answers.js";
 import { TransportFailure, type HttpRequest, type HttpResponse } from "../http/message.js";
 import { utf8 } from "../values/encodings.js";
 import { parseJson, printJson, type Json, type JsonObject } from "../values/json.js";
@@ -122,11 +123,19 @@ export class World {
         },
       },
       operation: async (api, id) => {
-        const operation = readApi(this.apis[api] ?? {}).operations.find((one) => one.id === id);
+        const document = this.apis[api] ?? {};
+        const operation = readApi(document).operations.find((one) => one.id === id);
         if (!operation) throw new OperationMissing(`There is no operation "${api}.${id}".`);
-        return { operation, server: `https://${api}.example` };
+        return {
+          operation,
+          server: `https://${api}.example`,
+          departures: (answer) => answerDepartures(document, operation, answer),
+        };
       },
-      files: { keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }) },
+      files: {
+        keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }),
+        read: async () => utf8("bytes of a file"),
+      },
       nonce: () => "0a4f113b",
       constants: () => this.constants,
       respond: (response) => this.responses.push(response),

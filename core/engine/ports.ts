@@ -1,8 +1,8 @@
-import type { Operation } from "../apis/document.js";
 import type { HttpRequest, HttpResponse } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
+import type { DescribedTarget } from "../workflows/steps.js";
 
 /** Time, as the engine sees it. */
 export interface Clock {
@@ -85,13 +85,15 @@ export class CredentialWaits extends Error {
 export interface Files {
   /** Keeps bytes for a run; what comes back is a file value. */
   keep(bytes: Uint8Array, about: { name: string; mediaType: string }): Promise<JsonObject>;
+  /**
+   * The bytes of a file of the run.
+   * @throws RequestRefused where the run has no such file
+   */
+  read(id: string): Promise<Uint8Array>;
 }
 
 /** An operation as a run calls it. */
-export interface DescribedOperation {
-  operation: Operation;
-  /** The address of its API, without a slash at its end. */
-  server: string;
+export interface DescribedOperation extends DescribedTarget {
   /** The credential that its calls use where a step names none. */
   credential?: string;
 }

@@ -1,5 +1,6 @@
 import { percentEncode } from "../values/encodings.js";
 import { isObject, kindOf, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { bodyPieces, multipartBody, type Piece } from "./multipart.js";
 import { headerOf, RequestRefused, type HttpRequest } from "./message.js";
 
 /** The parts of a request, with every template already rendered. */
@@ -15,7 +16,16 @@ export interface RequestParts {
 }
 
 /** A body in one of its kinds. A form's list repeats the name, null leaves it out. */
-export type RequestBody = { json: Json } | { form: JsonObject } | { text: string } | { xml: string };
+export type RequestBody =
+  | { json: Json }
+  | { form: JsonObject }
+  | { multipart: JsonObject }
+  | { text: string }
+  | { xml: string }
+  | { file: Json };
+
+/** A request whose body may still be in pieces, of which some are files: plain data, as the journal keeps it. */
+export type BuiltRequest = Omit<HttpRequest, "body"> & { body?: string | { pieces: Piece[] } };
 
 const token = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
 
@@ -23,7 +33,7 @@ const token = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
  * Builds the request that will be sent, without its authorization.
  * @throws RequestRefused with code `bad-request` when a part cannot stand in a request
  */
-export function buildRequest(parts: RequestParts): HttpRequest {
+export function buildRequest(parts: RequestParts): BuiltRequest {
   const url = withQuery(parts.url, parts.query ?? {});
   checkUrl(url);
   const headers: [string, string][] = [];
@@ -37,26 +47,41 @@ export function buildRequest(parts: RequestParts): HttpRequest {
   );
   if (cookies.length > 0) headers.push(["Cookie", cookies.join("; ")]);
   if (!headerOf(headers, "accept")) headers.push(["Accept", "application/json, */*;q=0.8"]);
-  const request: HttpRequest = { method: parts.method, url, headers };
+  const request: BuiltRequest = { method: parts.method, url, headers };
   if (parts.body) {
-    const { text, type } = printedBody(parts.body);
-    request.body = text;
+    const { body, type } = printedBody(parts.body);
+    request.body = body;
     if (!headerOf(headers, "content-type")) headers.push(["Content-Type", type]);
   }
   return request;
 }
 
+/** The media type of a body in one of its kinds. */
+export function bodyMediaType(kind: string): string {
+  return (
+    {
+      json: "application/json",
+      form: "application/x-www-form-urlencoded",
+      multipart: "multipart/form-data",
+      xml: "application/xml",
+      text: "text/plain",
+    }[kind] ?? "application/octet-stream"
+  );
+}
+
 /** A body as it goes over the wire, and its media type. */
-function printedBody(body: RequestBody): { text: string; type: string } {
-  if ("json" in body) return { text: printJson(body.json), type: "application/json" };
+function printedBody(body: RequestBody): { body: string | { pieces: Piece[] }; type: string } {
+  if ("json" in body) return { body: printJson(body.json), type: "application/json" };
   if ("form" in body) {
     const pairs = Object.entries(body.form).flatMap(([name, value]) =>
       texts(value, `The form's field ${name}`).map((text) => [name, text] as [string, string]),
     );
-    return { text: formEncode(pairs), type: "application/x-www-form-urlencoded" };
+    return { body: formEncode(pairs), type: "application/x-www-form-urlencoded" };
   }
-  if ("xml" in body) return { text: body.xml, type: "application/xml" };
-  return { text: body.text, type: "text/plain; charset=utf-8" };
+  if ("multipart" in body) return multipartBody(body.multipart);
+  if ("file" in body) return bodyPieces(body.file);
+  if ("xml" in body) return { body: body.xml, type: "application/xml" };
+  return { body: body.text, type: "text/plain; charset=utf-8" };
 }
 
 /** The serialisation of the WHATWG URL standard (section 5.2): a space is `+`. */

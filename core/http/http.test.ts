@@ -72,7 +72,7 @@ describe("reading an answer", () => {
     ['{"a":1}', "application/json", { a: 1 }],
     ['{"a":1}', "application/vnd.hut+json; charset=utf-8", { a: 1 }],
     ["plain", "text/plain", "plain"],
-    ["<a/>", "application/xml", "<a/>"],
+    ["<a/>", "application/xml", { a: "" }],
     ["", "application/json", null],
     ['{"a":1}', undefined, { a: 1 }],
     ["words", undefined, "words"],

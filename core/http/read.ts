@@ -1,11 +1,18 @@
 import type { JsonSyntaxError } from "../values/json.js";
 import { parseJson, type Json } from "../values/json.js";
+import { CsvFault, parseCsv } from "./csv.js";
 import type { HttpResponse } from "./message.js";
+import { parseXml, XmlFault } from "./xml.js";
 
 /** An answer's body as a value. */
 export interface ReadBody {
-  /** JSON as its value, text as text, an empty body as null. Undefined for other bytes, which become a file value. */
+  /**
+   * JSON as its value, XML as an object, CSV as rows, other text as text, an empty body as null. Undefined for other
+   * bytes, which become a file value.
+   */
   body: Json | undefined;
+  /** The text that it was read from, where the value does not tell: of XML and CSV. */
+  text?: string;
   /** What was wrong with the body, where its media type promised something that it does not hold. */
   fault?: string;
 }
@@ -21,6 +28,8 @@ export function mediaTypeOf(contentType: string | string[] | undefined): { type:
 }
 
 const jsonType = /^(application|text)\/([^;]+\+)?json$/;
+const xmlType = /^(application|text)\/(xml|(?!xhtml)[^;]+\+xml)$/;
+const csvType = /^(text|application)\/csv$/;
 const textType = /^(text\/|application\/([^;]+\+)?(xml|javascript|x-www-form-urlencoded|yaml|csv)$)/;
 
 /** Reads the body of an answer by its media type. */
@@ -28,9 +37,28 @@ export function readBody(response: HttpResponse): ReadBody {
   if (response.body.length === 0) return { body: null };
   const { type, charset } = mediaTypeOf(response.headers["content-type"]);
   if (jsonType.test(type)) return readJson(decodeText(response.body, "utf-8"), type);
+  if (xmlType.test(type)) return readBy(parseXml, decodeXml(response.body, charset), type);
+  if (csvType.test(type)) return readBy(parseCsv, decodeText(response.body, charset ?? "utf-8"), type);
   if (textType.test(type)) return { body: decodeText(response.body, charset ?? "utf-8") };
   if (type === "") return looksLikeText(response.body);
   return { body: undefined };
+}
+
+/** XML or CSV as a value; what cannot be read stays a text, and is told. */
+function readBy(parse: (text: string) => Json, text: string, type: string): ReadBody {
+  try {
+    return { body: parse(text), text };
+  } catch (error) {
+    if (!(error instanceof XmlFault || error instanceof CsvFault)) throw error;
+    const fault = `The answer says that it is ${type}, but it cannot be read so: ${error.message}.`;
+    return { body: text, fault };
+  }
+}
+
+/** XML says its own encoding where the media type does not (XML 1.0, appendix F). */
+function decodeXml(bytes: Uint8Array, charset: string | undefined): string {
+  const start = charset ? "" : decodeText(bytes.subarray(0, 100), "latin1");
+  return decodeText(bytes, charset ?? /^<\?xml[^>]*encoding=["']([\w-]+)["']/.exec(start)?.[1] ?? "utf-8");
 }
 
 function readJson(text: string, type: string): ReadBody {

@@ -52,11 +52,13 @@ const sending = {
     .strictObject({
       json: value().optional(),
       form: values().optional(),
+      multipart: values().optional(),
       text: template().optional(),
       xml: template().optional(),
+      file: value().optional(),
     })
     .optional()
-    .describe("In one kind: json, form, text or xml."),
+    .describe("In one kind: json, form, multipart, text, xml or file."),
   effect: z.enum(["reads", "writes", "repeatable"]).optional(),
   timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
   redirects: z.enum(["follow", "none"]).optional(),
@@ -83,6 +85,10 @@ function stepSchemas(nested: z.ZodType) {
       parameters: values().optional().describe("By name; the API's document says where each goes."),
       using: z.string().optional().describe("The credential; default: the one of the API."),
       headers: values().optional(),
+      strict: z
+        .boolean()
+        .optional()
+        .describe("Whether an answer that departs from the shape in the API's document fails the step."),
       ...sending,
     }),
     if: z.strictObject({ ...common, if: expression(), then: steps.optional(), else: steps.optional() }),

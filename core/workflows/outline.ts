@@ -12,13 +12,31 @@ export interface OutlineLine {
   calls: string | null;
 }
 
+/** A call of an operation of a described API. */
+export interface OperationCall {
+  step: string;
+  line: number;
+  api: string;
+  id: string;
+  /** The credential that the step names; undefined where it leaves that to the API. */
+  using: string | undefined;
+}
+
+/** The calls of operations, from top to bottom. */
+export function operationCalls(steps: readonly Step[]): OperationCall[] {
+  return steps.flatMap((step) => {
+    if (step.kind === "request")
+      return step.operation
+        ? [{ step: step.name, line: step.line, ...step.operation, using: step.using }]
+        : [];
+    if (step.kind === "if") return [...operationCalls(step.then), ...operationCalls(step.else)];
+    return step.kind === "each" ? operationCalls(step.steps) : [];
+  });
+}
+
 /** The names of the APIs whose operations are called. */
 export function calledApis(steps: readonly Step[]): string[] {
-  return steps.flatMap((step) => {
-    if (step.kind === "request") return step.operation ? [step.operation.api] : [];
-    if (step.kind === "if") return [...calledApis(step.then), ...calledApis(step.else)];
-    return step.kind === "each" ? calledApis(step.steps) : [];
-  });
+  return operationCalls(steps).map(({ api }) => api);
 }
 
 /** The steps of a workflow from top to bottom, with how deep each is nested. */

@@ -81,6 +81,7 @@ const kinds: Record<StepKind, Prepare> = {
       ...values(preparer, raw, path, ["parameters", "headers"]),
       ...sendingOf(preparer, raw, path),
       ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
+      ...(raw["strict"] === true ? { strict: true } : {}),
     };
   },
 
@@ -181,7 +182,7 @@ function sendingOf(
   };
 }
 
-const bodyKinds = ["json", "form", "text", "xml"] as const;
+const bodyKinds = ["json", "form", "multipart", "text", "xml", "file"] as const;
 
 function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["body"] {
   if (!isObject(raw)) return undefined;

@@ -2,7 +2,9 @@ import type { Expression } from "../expressions/compile.js";
 import type { Surroundings } from "../expressions/evaluation.js";
 import { renderTemplate, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
+import type { AnswerToCompare } from "../apis/answers.js";
 import type { Operation } from "../apis/document.js";
+import type { Departure } from "../shapes/drift.js";
 import type { Effect } from "../http/effect.js";
 import type { RetryPlan } from "../http/retry.js";
 import { setOwn, type Json, type JsonObject } from "../values/json.js";
@@ -56,18 +58,29 @@ export type CallStep = StepBase & {
   query?: ValueTemplate;
   headers?: ValueTemplate;
   cookies?: ValueTemplate;
-  body?: { kind: "json" | "form" | "text" | "xml"; value: ValueTemplate };
+  body?: { kind: "json" | "form" | "multipart" | "text" | "xml" | "file"; value: ValueTemplate };
   /** Missing where an operation says it. */
   effect?: Effect;
   /** Milliseconds. */
   timeout: { connect: number; answer: number };
   redirects: "follow" | "none";
+  /** Whether an answer that departs from its shape fails the step. */
+  strict?: boolean;
   success?: Expression;
   retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
 };
 
 /** A call whose operation, where it has one, is known. */
-export type ReadyCall = CallStep & { effect: Effect; described?: { operation: Operation; server: string } };
+export type ReadyCall = CallStep & { effect: Effect; described?: DescribedTarget };
+
+/** What a call of an operation goes by, as the document of its API says. */
+export interface DescribedTarget {
+  operation: Operation;
+  /** The address of the API, without a slash at its end. */
+  server: string;
+  /** Where an answer departs from the shape that the document gives it. */
+  departures?: (answer: AnswerToCompare) => Departure[];
+}
 
 export type IfStep = StepBase & { kind: "if"; condition: Expression; then: Step[]; else: Step[] };
 export type EachStep = StepBase & {

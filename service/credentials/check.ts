@@ -6,6 +6,7 @@ import {
   exchange,
   explainRefusal,
   explainTls,
+  finishedRequest,
   missingParts,
   otherClientAuth,
   RequestRefused,
@@ -102,7 +103,7 @@ async function call(
   method: string,
   by: string,
 ): Promise<Found> {
-  const request = buildRequest({ method, url });
+  const request = await finishedRequest(buildRequest({ method, url }));
   const ports = {
     clock: { now: () => Date.now(), wait: () => Promise.resolve() },
     nonce: newNonce,

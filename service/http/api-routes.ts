@@ -1,5 +1,13 @@
 import { routes, type ApiDetail, type ApiSummary, type OperationDetail } from "@copper-kettle/contract";
-import { apiChanges, readApi, RequestRefused, type JsonObject, type Operation } from "@copper-kettle/core";
+import {
+  apiChanges,
+  inlinedSchema,
+  readApi,
+  RequestRefused,
+  type Content,
+  type JsonObject,
+  type Operation,
+} from "@copper-kettle/core";
 import type { Express } from "express";
 import { BadDocument, loadDocument, longestDocument, type LoadedDocument } from "../openapi/load.js";
 import type { OpenApi } from "../store/apis.js";
@@ -52,23 +60,7 @@ export function serveApis(app: Express, context: Context): void {
     };
     return { document, text, source, written, shown };
   };
-  const detail = async (open: OpenApi): Promise<ApiDetail> => {
-    const revisions = await apis.revisions(open.name);
-    const { api } = open;
-    return {
-      ...summaryOf(open, await operationUsers(workflows)),
-      about: api.about ?? null,
-      servers: api.servers,
-      notes: api.notes,
-      revisions: revisions.map(({ revision, createdAt, createdBy, written, source }) => ({
-        revision,
-        at: iso(createdAt),
-        by: createdBy,
-        written,
-        source,
-      })),
-    };
-  };
+  const detail = (open: OpenApi) => apiDetailView(context, open);
 
   serve(app, routes.listApis, async () => {
     const users = await operationUsers(workflows);
@@ -98,8 +90,29 @@ export function serveApis(app: Express, context: Context): void {
   serve(app, routes.operation, async ({ params: { name, id } }) => {
     const operation = find(name).api.operations.find((one) => one.id === id);
     if (!operation) throw notFound("operation", `${name}.${id}`);
-    return operationView(operation, (await operationUsers(workflows)).get(`${name}.${id}`) ?? []);
+    const users = (await operationUsers(workflows)).get(`${name}.${id}`) ?? [];
+    return operationView(find(name).document, operation, users);
   });
+}
+
+/** An API as its page shows it. */
+export async function apiDetailView({ apis, workflows, drift }: Context, open: OpenApi): Promise<ApiDetail> {
+  const revisions = await apis.revisions(open.name);
+  const { api } = open;
+  return {
+    ...summaryOf(open, await operationUsers(workflows)),
+    about: api.about ?? null,
+    servers: api.servers,
+    notes: api.notes,
+    drift: drift.list(open.name).length,
+    revisions: revisions.map(({ revision, createdAt, createdBy, written, source }) => ({
+      revision,
+      at: iso(createdAt),
+      by: createdBy,
+      written,
+      source,
+    })),
+  };
 }
 
 function summaryOf({ name, revision, api, changedAt }: OpenApi, users: Map<string, string[]>): ApiSummary {
@@ -117,16 +130,21 @@ function summaryOf({ name, revision, api, changedAt }: OpenApi, users: Map<strin
   };
 }
 
-function operationView(operation: Operation, usedBy: string[]): OperationDetail {
-  const { about, docs, body, success, ...rest } = operation;
+/** An operation as its page shows it; schemas with their references written out. */
+export function operationView(document: JsonObject, operation: Operation, usedBy: string[]): OperationDetail {
+  const { about, docs, body, success, responses, parameters, ...rest } = operation;
+  const inlined = (content: Content[]) =>
+    content.map((one) => (one.schema ? { ...one, schema: inlinedSchema(document, one.schema) } : one));
   return {
     ...rest,
+    parameters: parameters.map((one) => ({ ...one, schema: inlinedSchema(document, one.schema) })),
+    responses: responses.map((one) => ({ ...one, content: inlined(one.content) })),
     about: about ?? null,
     docs: docs ?? null,
-    body: body ?? null,
+    body: body ? { ...body, content: inlined(body.content) } : null,
     success: success ?? null,
     usedBy,
-  } as OperationDetail;
+  };
 }
 
 /** Each word of a search must stand in the id, the path, the method, the title or the description. */

@@ -13,6 +13,8 @@ import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
 import { serveRuns } from "./run-routes.js";
 import { sendJson } from "./serve-route.js";
+import { serveSamples } from "./sample-routes.js";
+import { serveTries } from "./try-routes.js";
 import { serveSession, serveSignIn } from "./session-routes.js";
 import { serveWorkflows } from "./workflow-routes.js";
 
@@ -57,6 +59,8 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveWorkflows(app, context);
   serveRuns(app, context);
   serveApis(app, context);
+  serveTries(app, context);
+  serveSamples(app, context);
   serveCredentials(app, context);
   serveOthers(app, context);
   app.use("/api", (request) => {

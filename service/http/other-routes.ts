@@ -3,11 +3,12 @@ import type { Express } from "express";
 import { Op } from "sequelize";
 import { endOf, standingOf } from "../credentials/view.js";
 import { select } from "../store/database.js";
+import { TryRow } from "../store/api-models.js";
 import { RunRow, WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { serve } from "./serve-route.js";
-import { iso, runView } from "./views.js";
+import { driftView, iso, runView } from "./views.js";
 
 const hourMillis = 3_600_000;
 
@@ -80,10 +81,13 @@ export function serveOthers(app: Express, context: Context): void {
     return {
       attention: [...unsure, ...failed].map(view),
       credentials: await needing(context),
+      drift: context.drift.list().slice(0, 10).map(driftView),
       running: running.map(view),
       next: next.map(view),
       hours,
       firstSteps: {
+        apis: context.apis.apis().length,
+        tries: await TryRow.count(),
         credentials: context.credentials.all().length,
         workflows: await WorkflowRow.count(),
         published: await WorkflowRow.count({ where: { published: { [Op.ne]: null } } }),

@@ -1,6 +1,7 @@
-import type { Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
+import type { Drift, Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
 import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
 import { Op } from "sequelize";
+import type { DriftStore } from "../store/drift.js";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 
 export function iso(millis: number): string {
@@ -86,7 +87,7 @@ export function workflowDetailView(
   row: WorkflowRow,
   text: string,
   read: ReadWorkflow,
-): WorkflowDetail {
+): Omit<WorkflowDetail, "scopes" | "changedOperations"> {
   return {
     ...summary,
     text,
@@ -95,5 +96,32 @@ export function workflowDetailView(
     inputs: read.partial?.inputs ?? null,
     outline: read.partial ? outline(read.partial.steps) : [],
     problemList: read.problems,
+  };
+}
+
+type SeenDrift = ReturnType<DriftStore["list"]>[number];
+
+export function driftView({
+  api,
+  operation,
+  status,
+  path,
+  what,
+  detail,
+  firstAt,
+  lastAt,
+  count,
+  run,
+}: SeenDrift): Drift {
+  return {
+    operation: `${api}.${operation}`,
+    status,
+    path,
+    what,
+    detail,
+    firstAt: iso(firstAt),
+    lastAt: iso(lastAt),
+    count,
+    run,
   };
 }

@@ -14,6 +14,7 @@ import { replied } from "./replies.js";
 import { requireMayUse } from "./rights.js";
 import { usedCredentials } from "./used.js";
 import { answered, serve } from "./serve-route.js";
+import { changedOperations, scopesView } from "./workflow-notes.js";
 import { runView, workflowDetailView, workflowSummaries } from "./views.js";
 
 const longestWait = 10 * 60_000;
@@ -32,12 +33,14 @@ export function serveWorkflows(app: Express, context: Context): void {
   };
   const detail = async (row: WorkflowRow, digest = row.draft): Promise<WorkflowDetail> => {
     const [summary] = await summaries([row]);
-    return workflowDetailView(
-      summary as NonNullable<typeof summary>,
-      row,
-      await workflows.text(digest),
-      await workflows.checked(digest),
-    );
+    const read = await workflows.checked(digest);
+    const steps = read.partial?.steps ?? [];
+    const version = row.published === null ? null : await workflows.version(row.name, row.published);
+    return {
+      ...workflowDetailView(summary as NonNullable<typeof summary>, row, await workflows.text(digest), read),
+      scopes: scopesView(context, steps),
+      changedOperations: version ? await changedOperations(context, steps, version.publishedAt) : [],
+    };
   };
 
   serve(app, routes.check, async ({ body }) => {

@@ -13,6 +13,7 @@ import {
 } from "@copper-kettle/core";
 import { rootCertificates } from "node:tls";
 import { Agent, buildConnector, type Dispatcher } from "undici";
+import { acceptedEncodings, answerTooLarge, CodingFault, decodeBody } from "./decode.js";
 import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
 
 export interface TransportOptions {
@@ -39,6 +40,7 @@ export class HttpTransport implements Transport {
     }
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
+    if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", acceptedEncodings);
     const mostAnswer = Math.min(this.options.mostAnswer, options.mostAnswer ?? Number.POSITIVE_INFINITY);
     const exchange = new Exchange(request.url, url.host, mostAnswer);
     const timer = setTimeout(() => exchange.cut("timeout"), options.timeout.connect + options.timeout.answer);
@@ -61,7 +63,11 @@ export class HttpTransport implements Transport {
           exchange,
         );
       }
-      return await exchange.response;
+      const response = await exchange.response;
+      return {
+        ...response,
+        body: await decodeBody(response.body, response.headers, { host: url.host, most: mostAnswer }),
+      };
     } catch (error) {
       throw failureOf(error, exchange, options, url);
     } finally {
@@ -154,10 +160,7 @@ class Exchange implements Dispatcher.DispatchHandler {
   onResponseData(controller: Dispatcher.DispatchController, piece: Uint8Array): void {
     this.#size += piece.length;
     if (this.#size > this.mostAnswer) {
-      const error = new RequestRefused(
-        "answer-too-large",
-        `The answer of ${this.host} is larger than ${this.mostAnswer} bytes, the most that is read.`,
-      );
+      const error = answerTooLarge(this.host, this.mostAnswer);
       this.#reject(error);
       controller.abort(error);
       return;
@@ -192,6 +195,7 @@ const notResolved = new Set(["ENOTFOUND", "EAI_AGAIN", "EAI_FAIL"]);
 function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOptions, url: URL): Error {
   const cause = rootCause(error);
   if (cause instanceof RequestRefused) return cause;
+  if (cause instanceof CodingFault) return new TransportFailure("cut", cause.message, true);
   const code = (cause as NodeJS.ErrnoException).code ?? "";
   const fail = (kind: FailureKind, message: string, sent: boolean): TransportFailure =>
     new TransportFailure(kind, message, sent);

@@ -1,4 +1,5 @@
 import {
+  answerDepartures,
   advance,
   OperationMissing,
   type Advanced,
@@ -16,6 +17,7 @@ import type { Logger } from "pino";
 import { select } from "../store/database.js";
 import type { ApiStore } from "../store/apis.js";
 import type { ConstantStore } from "../store/constants.js";
+import type { DriftStore } from "../store/drift.js";
 import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
@@ -29,6 +31,7 @@ export interface RunnerParts {
   credentials: CredentialUses;
   constants: ConstantStore;
   files: FileStore;
+  drift: DriftStore;
   apis: ApiStore;
   transport: Transport;
   clock: Clock;
@@ -261,8 +264,11 @@ export class Runner {
       credentials: {
         read: (name, url) => this.parts.credentials.read(name, url, { by: `workflow ${row.workflow}`, run }),
       },
-      operation: (api, id, revision) => this.#operation(api, id, revision),
-      files: { keep: (bytes, about) => this.parts.files.keep(run, bytes, about) },
+      operation: (api, id, revision) => this.#operation(run, api, id, revision),
+      files: {
+        keep: (bytes, about) => this.parts.files.keep(run, bytes, about),
+        read: (id) => this.parts.files.read(run, id),
+      },
       nonce: newNonce,
       constants: () => this.parts.constants.all(),
       respond: (response) => this.events.emit("response", run, response),
@@ -270,10 +276,17 @@ export class Runner {
     return advance(workflow, { id: run, origin: row.origin, version: row.version }, ports, entries, signals);
   }
 
-  async #operation(name: string, id: string, revision: number | undefined): Promise<DescribedOperation> {
-    const api = await this.parts.apis.revision(name, revision);
+  async #operation(
+    run: string,
+    name: string,
+    id: string,
+    revision: number | undefined,
+  ): Promise<DescribedOperation> {
+    const { apis, drift } = this.parts;
+    const read = await apis.revision(name, revision);
+    const api = read?.api;
     const operation = api?.operations.find((one) => one.id === id);
-    if (!api || !operation)
+    if (!read || !api || !operation)
       throw new OperationMissing(
         api
           ? `The API ${name} has no operation "${id}".`
@@ -284,6 +297,17 @@ export class Runner {
       throw new OperationMissing(
         `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,
       );
-    return { operation, server, ...(api.credential === undefined ? {} : { credential: api.credential }) };
+    const departures: DescribedOperation["departures"] = (answer) => {
+      const found = answerDepartures(read.document, operation, answer);
+      if (apis.get(name)?.document === read.document)
+        drift.note({ api: name, operation: id, status: answer.status, run }, found);
+      return found;
+    };
+    return {
+      operation,
+      server,
+      departures,
+      ...(api.credential === undefined ? {} : { credential: api.credential }),
+    };
   }
 }

@@ -7,8 +7,10 @@ import {
   type JsonObject,
   type Operation,
 } from "@copper-kettle/core";
+import { Op } from "sequelize";
 import type { Blobs } from "./blobs.js";
-import { ApiRevisionRow, ApiRow } from "./models.js";
+import { ApiRevisionRow, ApiRow } from "./api-models.js";
+import type { DriftStore } from "./drift.js";
 import type { Writer } from "./writer.js";
 
 /** A revision of an API, read. */
@@ -16,8 +18,12 @@ export interface OpenApi {
   name: string;
   revision: number;
   api: Api;
+  document: JsonObject;
   changedAt: number;
 }
+
+/** A revision's document, and what it says. */
+export type ReadRevision = Pick<OpenApi, "api" | "document">;
 
 /** The document was changed by somebody else since it was read. */
 export class ApiConflict extends Error {
@@ -29,23 +35,19 @@ const mostOldRevisions = 50;
 /** Described APIs: each document by revision; the current ones read and in memory. */
 export class ApiStore implements Catalogue {
   readonly #current = new Map<string, OpenApi>();
-  readonly #old = new Map<string, Api>();
+  readonly #old = new Map<string, ReadRevision>();
   /** Counts up with each change: whoever keeps something that depends on APIs looks at it. */
   changes = 0;
 
   constructor(
     readonly writer: Writer,
     readonly blobs: Blobs,
+    readonly drift: DriftStore,
   ) {}
 
   async loadAll(): Promise<void> {
     for (const { name, revision, changedAt } of await ApiRow.findAll())
-      this.#current.set(name, {
-        name,
-        revision,
-        changedAt,
-        api: readApi(await this.document(name, revision)),
-      });
+      this.#current.set(name, { name, revision, changedAt, ...(await this.#readRevision(name, revision)) });
   }
 
   apis(): string[] {
@@ -72,17 +74,22 @@ export class ApiStore implements Catalogue {
   }
 
   /** What a revision says; undefined where there is none. */
-  async revision(name: string, revision: number | undefined): Promise<Api | undefined> {
+  async revision(name: string, revision: number | undefined): Promise<ReadRevision | undefined> {
     const current = this.#current.get(name);
-    if (revision === undefined || current?.revision === revision) return current?.api;
+    if (revision === undefined || current?.revision === revision) return current;
     const key = `${name} ${revision}`;
     const known = this.#old.get(key);
     if (known) return known;
     if (!(await ApiRevisionRow.findOne({ where: { api: name, revision } }))) return undefined;
-    const api = readApi(await this.document(name, revision));
+    const read = await this.#readRevision(name, revision);
     if (this.#old.size >= mostOldRevisions) this.#old.delete(this.#old.keys().next().value as string);
-    this.#old.set(key, api);
-    return api;
+    this.#old.set(key, read);
+    return read;
+  }
+
+  async #readRevision(name: string, revision: number): Promise<ReadRevision> {
+    const document = await this.document(name, revision);
+    return { document, api: readApi(document) };
   }
 
   /** Keeps a document as the next revision of an API. */
@@ -130,9 +137,11 @@ export class ApiStore implements Catalogue {
       else await ApiRow.create({ name, ...values }, { transaction });
       return next;
     });
-    const open = { name, revision, api, changedAt: now };
+    const open = { name, revision, api, document, changedAt: now };
     this.#current.set(name, open);
     this.changes++;
+    // What departed from the old document may fit the new one; what does not will be seen again.
+    await this.drift.forget(name);
     return open;
   }
 
@@ -140,9 +149,20 @@ export class ApiStore implements Catalogue {
   async remove(name: string): Promise<boolean> {
     this.#current.delete(name);
     this.changes++;
+    await this.drift.forget(name);
     return this.writer.write(
       async (transaction) => (await ApiRow.destroy({ where: { name }, transaction })) > 0,
     );
+  }
+
+  /** The revision that was current at a time; undefined where the API was not there. */
+  async revisionAt(name: string, time: number): Promise<number | undefined> {
+    const row = await ApiRevisionRow.findOne({
+      where: { api: name, createdAt: { [Op.lte]: time } },
+      order: [["revision", "DESC"]],
+      attributes: ["revision"],
+    });
+    return row?.revision;
   }
 
   async revisions(name: string): Promise<ApiRevisionRow[]> {

@@ -1,4 +1,4 @@
-import type { JsonObject } from "@copper-kettle/core";
+import { RequestRefused, type JsonObject } from "@copper-kettle/core";
 import { randomBytes } from "node:crypto";
 import type { Blobs } from "./blobs.js";
 import { FileRow } from "./models.js";
@@ -22,5 +22,15 @@ export class FileStore {
     const row = { id, run, ...about, size: bytes.length, sha256, createdAt: Date.now() };
     await this.writer.write((transaction) => FileRow.create(row, { transaction }));
     return { file: id, ...about, size: bytes.length, sha256 };
+  }
+
+  /**
+   * The bytes of a file that a run has.
+   * @throws RequestRefused where it has none of this id
+   */
+  async read(run: string, id: string): Promise<Uint8Array> {
+    const row = await FileRow.findOne({ where: { id, run } });
+    if (!row) throw new RequestRefused("bad-request", `This run has no file "${id}".`);
+    return this.blobs.read(row.sha256);
   }
 }

@@ -6,6 +6,8 @@ import {
   type InferCreationAttributes,
   type Sequelize,
 } from "sequelize";
+import { defineApiModels } from "./api-models.js";
+import { bytes, integer, key, optionalInteger, optionalText, text } from "./columns.js";
 
 /** Times are milliseconds since 1970; JSON stands as text, so that numbers keep their digits. */
 export class TextRow extends Model<InferAttributes<TextRow>, InferCreationAttributes<TextRow>> {
@@ -129,35 +131,6 @@ export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreation
   declare expiresAt: number;
 }
 
-export class ApiRow extends Model<InferAttributes<ApiRow>, InferCreationAttributes<ApiRow>> {
-  declare name: string;
-  declare title: string;
-  declare revision: number;
-  declare changedAt: number;
-}
-
-export class ApiRevisionRow extends Model<
-  InferAttributes<ApiRevisionRow>,
-  InferCreationAttributes<ApiRevisionRow>
-> {
-  declare api: string;
-  declare revision: number;
-  declare document: string;
-  declare original: string;
-  declare written: string;
-  declare source: string | null;
-  declare createdAt: number;
-  declare createdBy: string;
-}
-
-// Sequelize writes the column's name into the object it is given, so each attribute gets one of its own.
-const text = () => ({ type: DataTypes.TEXT, allowNull: false });
-const optionalText = () => ({ type: DataTypes.TEXT });
-const integer = () => ({ type: DataTypes.INTEGER, allowNull: false });
-const optionalInteger = () => ({ type: DataTypes.INTEGER });
-const bytes = () => ({ type: DataTypes.BLOB, allowNull: false });
-const key = () => ({ type: DataTypes.TEXT, primaryKey: true });
-
 /** Ties the models to a database. Columns have the names of the attributes in snake case. */
 export function defineModels(sequelize: Sequelize): void {
   const options = (tableName: string) => ({ sequelize, tableName, timestamps: false, underscored: true });
@@ -265,20 +238,7 @@ export function defineModels(sequelize: Sequelize): void {
     },
     options("activity"),
   );
-  ApiRow.init({ name: key(), title: text(), revision: integer(), changedAt: integer() }, options("apis"));
-  ApiRevisionRow.init(
-    {
-      api: key(),
-      revision: { ...integer(), primaryKey: true },
-      document: text(),
-      original: text(),
-      written: text(),
-      source: optionalText(),
-      createdAt: integer(),
-      createdBy: text(),
-    },
-    options("api_revisions"),
-  );
+  defineApiModels(sequelize);
   ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
   AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));
   SessionRow.init(

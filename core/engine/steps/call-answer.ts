@@ -1,4 +1,4 @@
-import type { JsonObject } from "../../values/json.js";
+import type { Json, JsonObject } from "../../values/json.js";
 import type { StepLog } from "../log.js";
 
 /** The outcome of a call that has ended well, from what the journal holds of its last attempt. */
@@ -10,6 +10,7 @@ export function outcomeOf(log: StepLog): JsonObject {
     status: response.status,
     headers: response.headers as JsonObject,
     body: response.body,
+    ...textOf(response),
     url: response.url,
     cookies: cookiesOf(response.headers["set-cookie"]),
     took: last.at - last.sentAt,
@@ -17,8 +18,14 @@ export function outcomeOf(log: StepLog): JsonObject {
   };
 }
 
+/** The body as a text, where it is one or was read from one. */
+function textOf({ body, text }: { body: Json; text?: string }): { text?: string } {
+  if (text !== undefined) return { text };
+  return typeof body === "string" ? { text: body } : {};
+}
+
 /** Names and values of cookies that an answer sets (RFC 6265 section 4.1). */
-function cookiesOf(field: string | string[] | undefined): JsonObject {
+export function cookiesOf(field: string | string[] | undefined): JsonObject {
   const cookies: JsonObject = {};
   for (const line of field === undefined ? [] : [field].flat()) {
     const [pair = ""] = line.split(";", 1);

@@ -1,4 +1,4 @@
-import { operationRequest } from "../../apis/request.js";
+import { bodyType, operationRequest } from "../../apis/request.js";
 import { buildRequest, type RequestBody, type RequestParts } from "../../http/build.js";
 import { RequestRefused } from "../../http/message.js";
 import { renderUrl } from "../../http/url-template.js";
@@ -48,7 +48,11 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     const rendered = render(field, step[field]);
     if (rendered) parts[field] = { ...parts[field], ...rendered };
   }
-  if (step.body) parts.body = bodyOf(step.body.kind, render("body", step.body.value) ?? null);
+  if (step.body) {
+    parts.body = bodyOf(step.body.kind, render("body", step.body.value) ?? null);
+    const type = step.described && bodyType(step.described.operation, step.body.kind);
+    if (type) parts.headers = { "Content-Type": type, ...parts.headers };
+  }
   const request = refusable("request", () => buildRequest(parts));
   const constants = walk.constantsRead(step);
   const data: JsonObject = {
@@ -66,7 +70,10 @@ function bodyOf(kind: NonNullable<ReadyCall["body"]>["kind"], value: Json): Requ
     case "json":
       return { json: value };
     case "form":
-      return { form: isObject(value) ? value : {} };
+    case "multipart":
+      return { [kind]: isObject(value) ? value : {} } as RequestBody;
+    case "file":
+      return { file: value };
     default:
       return { [kind]: typeof value === "string" ? value : printJson(value) } as RequestBody;
   }

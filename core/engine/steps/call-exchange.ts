@@ -19,7 +19,9 @@ const mostRedirects = 5;
 const redirecting = new Set([301, 302, 303, 307, 308]);
 
 /** What an exchange uses of the ports. */
-export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "files">;
+export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce"> & {
+  files: Pick<Ports["files"], "keep">;
+};
 
 /** Authorizes and sends a request, and reads its answer; follows redirects where that is asked for. */
 export async function exchange(
@@ -82,7 +84,12 @@ async function recorded(
   const read = readBody(response);
   const answer = { status: response.status, headers: response.headers, url };
   if (read.body !== undefined)
-    return { ...answer, body: read.body, ...(read.fault ? { fault: read.fault } : {}) };
+    return {
+      ...answer,
+      body: read.body,
+      ...(read.text === undefined ? {} : { text: read.text }),
+      ...(read.fault ? { fault: read.fault } : {}),
+    };
   const { type } = mediaTypeOf(response.headers["content-type"]);
   const name = new URL(url).pathname.split("/").filter(Boolean).at(-1) ?? "answer";
   return {

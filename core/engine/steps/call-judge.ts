@@ -63,6 +63,7 @@ function isSuccess(
 ): boolean {
   const response = entry.response;
   if (!response) return false;
+  if (step.strict && entry.drift) return false;
   if (step.success) return walk.condition(step.success, "success", path, frame, entry.at, seen);
   if (step.method === "DELETE" && repeated && (response.status === 404 || response.status === 410))
     return true;
@@ -102,6 +103,15 @@ function failureOf(
     };
   }
   const response = entry.response as NonNullable<typeof entry.response>;
+  if (step.strict && entry.drift && response.status >= 200 && response.status <= 299) {
+    const places = entry.drift.slice(0, 3).map(({ path, detail }) => `${path || "the body"}: ${detail}`);
+    const more = entry.drift.length > 3 ? `; and ${entry.drift.length - 3} more` : "";
+    return {
+      code: "shape",
+      message: `${call}: the answer departs from the shape in the document of its API. ${places.join("; ")}${more}.`,
+      ...facts(entry),
+    };
+  }
   if (response.fault && response.status >= 200 && response.status <= 299) {
     return { code: "bad-answer", message: `${call}: ${response.fault}`, ...facts(entry) };
   }

@@ -17,7 +17,8 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
   const { api, id } = step.operation;
   try {
     const described = await walk.ports.operation(api, id, walk.log.started?.apis?.[api]);
-    const { operation, server, credential } = described;
+    const { credential, ...target } = described;
+    const { operation } = target;
     const using = step.using ?? credential;
     const success =
       step.success ?? (operation.success === undefined ? undefined : expressionOf(operation.success));
@@ -25,7 +26,7 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
       ...step,
       method: operation.method,
       effect: step.effect ?? operation.effect,
-      described: { operation, server },
+      described: target,
       ...(using === undefined ? {} : { using }),
       ...(success === undefined ? {} : { success }),
     };

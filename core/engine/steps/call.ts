@@ -1,5 +1,6 @@
 import { secretsOf } from "../../credentials/credential.js";
 import { SchemeFault } from "../../credentials/signed.js";
+import { finishedRequest } from "../../http/multipart.js";
 import { RequestRefused, TransportFailure, type HttpRequest } from "../../http/message.js";
 import { isObject, type Json, type JsonObject } from "../../values/json.js";
 import type { Path } from "../../values/paths.js";
@@ -29,7 +30,7 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
     walk.checkSignals(path);
     evaluated(walk, step, frame, log, () => beginCall(walk, step, frame, path));
   }
-  const request = requestOf(log);
+  const request = await requestOf(walk, step, frame, log);
   for (;;) {
     const last = log.attempts.at(-1);
     if (log.lost && step.effect === "writes") {
@@ -86,8 +87,14 @@ async function worthAnotherProof(
   return !log.attempts.some((attempt) => attempt.renewed) && (await use.refused());
 }
 
-function requestOf(log: StepLog): HttpRequest {
-  return log.begun?.data["request"] as unknown as RecordedRequest as HttpRequest;
+async function requestOf(walk: Walk, step: ReadyCall, frame: Frame, log: StepLog): Promise<HttpRequest> {
+  const recorded = log.begun?.data["request"] as unknown as RecordedRequest;
+  try {
+    return await finishedRequest(recorded, (id) => walk.ports.files.read(id));
+  } catch (error) {
+    if (!(error instanceof RequestRefused)) throw error;
+    return walk.fail(frame, step, log, { code: error.code, message: error.message, field: "body" });
+  }
 }
 
 /** Sends one attempt; a call that writes only once the journal says so. */
@@ -233,6 +240,8 @@ function attemptEntry(
   }
   if (!sent.response) return entry;
   entry.response = sent.response;
+  const drift = step.described?.departures?.(sent.response) ?? [];
+  if (drift.length > 0) entry.drift = drift;
   const masked: Path[] = answerSecrets(walk, entry.response.body, ["steps", step.name, "body"]).map(
     (place) => ["response", "body", ...place],
   );

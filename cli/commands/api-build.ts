@@ -1,0 +1,173 @@
+import { routes, type UnderstoodSampleView } from "@copper-kettle/contract";
+import type { Command } from "commander";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { brief, say, show, table, timeText } from "../output.js";
+import { readText } from "./workflow.js";
+
+interface FromCurlOptions {
+  id?: string;
+  title?: string;
+  credential?: string;
+  placeholder: string[];
+  show?: boolean;
+}
+
+/** Commands that make operations of what is there already: pasted requests, inline calls, answers. */
+export function addApiBuilding(group: Command): void {
+  group
+    .command("from-curl")
+    .description(
+      "add an operation from a curl command, a raw HTTP request, a HAR entry, a fetch(…) call or an address; the API is made where there is none",
+    )
+    .argument("<name>", "the API")
+    .argument("[file]", "a file, or - for standard input", "-")
+    .option("--id <id>", "the operation's id; else one is derived")
+    .option("--title <text>", "what people call it")
+    .option("--credential <name>", "keep the key that is found in it as this credential")
+    .option(
+      "--placeholder <index=name>",
+      "a part of the path, counted from 0, that is a parameter; can be repeated; none: --placeholder none",
+      (value: string, before: string[]) => [...before, value],
+      [],
+    )
+    .option("--show", "only show what is understood")
+    .action(async (name: string, file: string, options: FromCurlOptions, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const text = readText(file);
+      if (options.show) {
+        const sample = await client.call(routes.readSample, { body: { text } });
+        return show(globals, sample, () => understoodText(sample));
+      }
+      const made = await client.call(routes.addOperation, {
+        params: { name },
+        body: {
+          text,
+          ...(options.id ? { id: options.id } : {}),
+          ...(options.title ? { title: options.title } : {}),
+          ...(options.credential ? { credential: options.credential } : {}),
+          ...(options.placeholder.length > 0 ? { placeholders: placeholders(options.placeholder) } : {}),
+        },
+      });
+      for (const note of made.notes) say(`  ${note}`);
+      if (made.credential) say(`  Its key is kept as the credential "${made.credential}".`);
+      show(globals, made, () => `${name}.${made.id}  (revision ${made.api.revision})`);
+    });
+  group
+    .command("adopt")
+    .description("turn an inline call of a workflow's draft into an operation, and call that instead")
+    .argument("<workflow>")
+    .argument("<step>")
+    .requiredOption("--api <name>", "the API; it is made where there is none")
+    .option("--id <id>", "the operation's id; else one is derived")
+    .action(async (name: string, step: string, options: { api: string; id?: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const adopted = await clientOf(globals).call(routes.adoptStep, {
+        params: { name },
+        body: { step, ...options },
+      });
+      for (const note of adopted.notes) say(`  ${note}`);
+      show(
+        globals,
+        adopted,
+        () => `${name}: the step ${step} calls ${adopted.operation} now. Publish it when it is right.`,
+      );
+    });
+  group
+    .command("samples")
+    .description("the samples of an operation")
+    .argument("<operation>", "such as stays.searchGuests")
+    .action(async (text: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { samples } = await clientOf(globals).call(routes.listSamples, { params: operationOf(text) });
+      const rows = samples.map((one) => [
+        one.name,
+        String(one.status),
+        timeText(one.at),
+        one.by,
+        brief(one.body, 60),
+      ]);
+      show(globals, samples, () =>
+        table(["SAMPLE", "STATUS", "KEPT", "BY", "BODY"], rows, "None is kept yet."),
+      );
+    });
+  group
+    .command("drift")
+    .description("where real answers depart from the shapes in the documents")
+    .argument("[name]", "one API; else all")
+    .option("--forget", "forget what was seen, of this API; what is still so will be seen again")
+    .action(async (name: string | undefined, options: { forget?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      if (options.forget) {
+        if (name === undefined)
+          throw new Exit(exitCodes.wrongUse, "Which API? Name it: ckettle api drift NAME --forget");
+        const { forgotten } = await client.call(routes.forgetDrift, { params: { name }, body: {} });
+        return say(`${forgotten} forgotten.`);
+      }
+      const { drift } = await client.call(
+        routes.listDrift,
+        name === undefined ? { query: {} } : { query: { api: name } },
+      );
+      const rows = drift.map((one) => [
+        one.operation,
+        String(one.status),
+        one.path || "the body",
+        one.what,
+        one.detail,
+        String(one.count),
+        timeText(one.firstAt),
+        timeText(one.lastAt),
+      ]);
+      show(globals, drift, () =>
+        table(
+          ["OPERATION", "STATUS", "PLACE", "WHAT", "DETAIL", "TIMES", "FIRST", "LAST"],
+          rows,
+          "No answer departs from its shape.",
+        ),
+      );
+    });
+}
+
+function operationOf(text: string): { name: string; id: string } {
+  const [name = "", ...rest] = text.split(".");
+  return { name, id: rest.join(".") };
+}
+
+function placeholders(list: string[]): Record<string, string> {
+  if (list.length === 1 && list[0] === "none") return {};
+  return Object.fromEntries(
+    list.map((text) => {
+      const match = /^(\d+)=(.+)$/.exec(text);
+      if (!match)
+        throw new Exit(exitCodes.wrongUse, `A placeholder is place=name, such as 1=id; this is "${text}".`);
+      return [match[1] as string, match[2] as string];
+    }),
+  );
+}
+
+function understoodText(sample: UnderstoodSampleView): string {
+  const { form, method, server, path, variable, query, headers, body, secret, notes } = sample;
+  const parts = path.split("/").slice(1);
+  const rows: [string, string][] = [
+    ["read as", form],
+    ["method", method],
+    ["server", server],
+    ["path", path],
+    ...variable.map(({ index, name }): [string, string] => [
+      `  part ${index}`,
+      `${parts[index]} → {${name}}`,
+    ]),
+    ...Object.entries(query).map(([name, value]): [string, string] => [`query ${name}`, brief(value)]),
+    ...Object.entries(headers).map(([name, value]): [string, string] => [`header ${name}`, brief(value)]),
+    ...(body
+      ? ([["body", `${body.kind}  ${body.text ? brief(body.text) : brief(body.fields)}`]] as [
+          string,
+          string,
+        ][])
+      : []),
+    ...(secret ? ([["key", secret.shown]] as [string, string][]) : []),
+    ...notes.map((note): [string, string] => ["note", note]),
+  ];
+  return table(["", ""], rows, "");
+}

@@ -1,0 +1,163 @@
+import { z } from "zod";
+import { apiDetail } from "./api-schemas.js";
+import { route } from "./route.js";
+import { json, jsonObject, name } from "./schemas.js";
+
+/** A body in one kind. */
+const body = z
+  .strictObject({
+    json: json.optional(),
+    form: jsonObject.optional(),
+    multipart: jsonObject
+      .optional()
+      .meta({ description: "Fields: texts, or { text | base64, name, mediaType } for files." }),
+    text: z.string().optional(),
+    xml: z.string().optional(),
+    file: jsonObject.optional().meta({ description: "Bytes: { base64, mediaType }." }),
+  })
+  .meta({ description: "In one kind." });
+
+export const understoodSample = z
+  .object({
+    form: z
+      .string()
+      .meta({ description: "What it was understood as: curl, HTTP request, HAR entry, fetch, URL." }),
+    method: z.string(),
+    server: z.string(),
+    path: z.string(),
+    variable: z
+      .array(z.object({ index: z.number(), value: z.string(), name: z.string() }))
+      .meta({ description: "Parts of the path that are probably parameters." }),
+    query: jsonObject,
+    headers: jsonObject,
+    body: z
+      .object({ kind: z.string(), text: z.string().optional(), fields: jsonObject.optional() })
+      .nullable(),
+    secret: z
+      .object({ kind: z.string(), shown: z.string() })
+      .nullable()
+      .meta({ description: "A key that was found in it, masked." }),
+    notes: z.array(z.string()),
+    effect: z.enum(["reads", "writes", "repeatable"]),
+    id: z.string().meta({ description: "The id that an operation made of it would get." }),
+  })
+  .meta({ id: "UnderstoodSample" });
+export type UnderstoodSampleView = z.output<typeof understoodSample>;
+
+export const tryResult = z
+  .object({
+    id: z.number().meta({ description: "Its number in the history." }),
+    status: z.number().nullable().meta({ description: "null where there was no answer." }),
+    failure: z.object({ kind: z.string(), message: z.string() }).nullable(),
+    took: z.number().meta({ description: "Milliseconds." }),
+    url: z.string().meta({ description: "The address that answered, after redirects." }),
+    headers: jsonObject,
+    cookies: jsonObject.meta({ description: "Those that the answer sets." }),
+    body: json,
+    text: z
+      .string()
+      .nullable()
+      .meta({ description: "The text that the body was read from: of XML and CSV." }),
+    size: z.number().nullable().meta({ description: "Bytes of the answer's body, unpacked." }),
+    redirects: z.array(z.string()),
+    sent: z.object({
+      method: z.string(),
+      url: z.string(),
+      headers: z.array(z.tuple([z.string(), z.string()])),
+      body: z.string().nullable(),
+    }),
+    curl: z.string().meta({ description: "The command that does the same; secrets are placeholders." }),
+    explanation: z.string().nullable().meta({ description: "What a failing answer most likely means." }),
+    drift: z
+      .array(z.object({ path: z.string(), what: z.string(), detail: z.string() }))
+      .meta({ description: "Where the answer departs from the shape in the document." }),
+  })
+  .meta({ id: "TryResult" });
+export type TryResult = z.output<typeof tryResult>;
+
+export const tryEntry = z
+  .object({
+    id: z.number(),
+    at: z.string(),
+    by: z.string(),
+    operation: z.string().nullable(),
+    given: jsonObject.meta({ description: "What was asked for; secrets masked." }),
+    status: z.number().nullable(),
+    took: z.number(),
+  })
+  .meta({ id: "Try" });
+export type TryEntry = z.output<typeof tryEntry>;
+
+export const tryRoutes = {
+  readSample: route({
+    method: "POST",
+    path: "/api/samples/read",
+    summary: "Understand a pasted request: curl, raw HTTP, an HTTP archive, fetch, or an address",
+    body: z.strictObject({ text: z.string() }),
+    output: understoodSample,
+    status: 200,
+  }),
+  addOperation: route({
+    method: "POST",
+    path: "/api/apis/{name}/operations",
+    summary: "Add an operation from a pasted request; the API is made where there is none",
+    params: z.object({ name }),
+    body: z.strictObject({
+      text: z.string(),
+      id: z.string().optional(),
+      title: z.string().optional(),
+      placeholders: z.record(z.string().regex(/^\d+$/), z.string().min(1)).optional().meta({
+        description: "Names for parts of the path, by their place from 0; without it, those that vary.",
+      }),
+      credential: name
+        .optional()
+        .meta({ description: "Keeps the key that was found in it under this name." }),
+    }),
+    output: z.object({
+      id: z.string(),
+      notes: z.array(z.string()),
+      credential: z.string().nullable(),
+      api: apiDetail,
+    }),
+    status: 201,
+  }),
+  tryOperation: route({
+    method: "POST",
+    path: "/api/try",
+    summary: "Send an operation, a request or a pasted sample for real, and show what came back",
+    body: z.strictObject({
+      operation: z.string().optional().meta({ description: "As in a file: stays.searchGuests" }),
+      parameters: jsonObject.optional(),
+      method: z.string().optional(),
+      url: z.string().optional(),
+      headers: jsonObject.optional(),
+      body: body.optional(),
+      sample: z
+        .string()
+        .optional()
+        .meta({ description: "A pasted request, sent as it is; a key in it is used, and not kept." }),
+      using: z.string().optional(),
+    }),
+    output: tryResult,
+    status: 200,
+  }),
+  listTries: route({
+    method: "GET",
+    path: "/api/tries",
+    summary: "The last tries, the newest first",
+    query: z.object({
+      operation: z.string().optional(),
+      limit: z.coerce.number().int().min(1).max(100).default(20),
+    }),
+    output: z.object({ tries: z.array(tryEntry) }),
+    status: 200,
+  }),
+  try: route({
+    method: "GET",
+    path: "/api/tries/{id}",
+    summary: "One try with its answer",
+    params: z.object({ id: z.coerce.number().int() }),
+    output: tryEntry.extend({ result: tryResult }),
+    status: 200,
+  }),
+} as const;

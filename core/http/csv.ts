@@ -1,0 +1,29 @@
+import { parse } from "csv-parse/browser/esm/sync";
+import type { Json } from "../values/json.js";
+
+/** The text is no CSV that is read; `message` says why. */
+export class CsvFault extends Error {
+  override name = "CsvFault";
+}
+
+/**
+ * CSV (RFC 4180) with a header line, as a list of objects whose values are texts. The separator is the one of comma,
+ * semicolon and tab that the header line has most of. A row may be shorter than the header.
+ * @throws CsvFault
+ */
+export function parseCsv(text: string): Json {
+  const [header = ""] = text.split(/\r?\n/, 1);
+  const count = (separator: string) => header.split(separator).length;
+  const delimiter = [",", ";", "\t"].reduce((best, next) => (count(next) > count(best) ? next : best));
+  try {
+    return parse(text, {
+      columns: true,
+      bom: true,
+      delimiter,
+      skip_empty_lines: true,
+      relax_column_count_less: true,
+    }) as Json;
+  } catch (error) {
+    throw new CsvFault((error as Error).message.replace(/\.$/, ""));
+  }
+}

@@ -1,0 +1,229 @@
+import { Exact, isObject, own, type Json, type JsonObject } from "../values/json.js";
+
+/** Where an answer departs from its shape. */
+export interface Departure {
+  /** The place, list indexes left out: `items[].warden.name`. The whole body is the empty text. */
+  path: string;
+  what: "new-field" | "missing-field" | "other-kind" | "null";
+  /** In plain words. */
+  detail: string;
+}
+
+/** Follows a reference; undefined where it leads nowhere. */
+export type Follow = (schema: Json | undefined) => Json | undefined;
+
+/** So many values of one answer are looked at; the rest is taken as alike. */
+const mostLookedAt = 5_000;
+const mostDepartures = 50;
+const deepestMerge = 8;
+
+/** The places where a value departs from a shape; empty where it fits. Each place and kind is told once. */
+export type ShapeCheck = (value: Json) => Departure[];
+
+/** One alternative of a shape, with all that `allOf` and references add to it. */
+interface Variant {
+  types: Set<string> | undefined;
+  properties: Map<string, Json>;
+  required: Set<string>;
+  /** Whether fields that are not described are welcome, and what they look like. */
+  others: Json | undefined;
+  open: boolean;
+  items: Json | undefined;
+}
+
+interface Looking {
+  left: number;
+  at: string[];
+  found: Map<string, Departure>;
+}
+
+/**
+ * Makes a check of a shape (JSON Schema 2020-12, the parts that OpenAPI documents use: types, properties, items,
+ * `allOf`, `anyOf`, `oneOf`, references). Each part of the shape is made ready once, when first met.
+ */
+export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCheck {
+  const ready = new Map<Json, Variant[]>();
+  const variantsOf = (part: Json | undefined): Variant[] => {
+    if (part === undefined || typeof part !== "object" || part === null) return [];
+    let variants = ready.get(part);
+    if (!variants) {
+      variants = expand([part], follow, deepestMerge);
+      ready.set(part, variants);
+    }
+    return variants;
+  };
+
+  const look = (value: Json, part: Json | undefined, looking: Looking): void => {
+    if (--looking.left < 0 || part === undefined) return;
+    const variants = variantsOf(part);
+    const [only] = variants;
+    if (only === undefined) return;
+    if (variants.length === 1) return compare(value, only, looking);
+    let best: Looking | undefined;
+    for (const variant of variants) {
+      const attempt: Looking = { left: looking.left, at: looking.at, found: new Map() };
+      compare(value, variant, attempt);
+      if (attempt.found.size === 0) {
+        looking.left = attempt.left;
+        return;
+      }
+      if (!best || attempt.found.size < best.found.size) best = attempt;
+    }
+    if (!best) return;
+    looking.left = best.left;
+    for (const [key, departure] of best.found) looking.found.set(key, departure);
+  };
+
+  const compare = (value: Json, variant: Variant, looking: Looking): void => {
+    const { types } = variant;
+    if (value === null) {
+      if (types && !types.has("null"))
+        note(looking, "null", `it is null, and the shape says ${[...types].join(" or ")}`);
+      return;
+    }
+    const kind = typeOf(value);
+    if (types && !types.has(kind) && !(kind === "integer" && types.has("number"))) {
+      note(looking, "other-kind", `it is of type ${kind}, and the shape says ${[...types].join(" or ")}`);
+      return;
+    }
+    if (Array.isArray(value)) {
+      if (variant.items === undefined) return;
+      looking.at.push("[]");
+      for (const item of value) {
+        if (looking.left < 0) break;
+        look(item, variant.items, looking);
+      }
+      looking.at.pop();
+    } else if (isObject(value)) fields(value, variant, looking);
+  };
+
+  const fields = (value: JsonObject, variant: Variant, looking: Looking): void => {
+    for (const key of variant.required) {
+      if (own(value, key) !== undefined) continue;
+      looking.at.push(key);
+      note(looking, "missing-field", "the shape says that it is always there, and it is not");
+      looking.at.pop();
+    }
+    for (const key in value) {
+      if (looking.left < 0) return;
+      const described = variant.properties.get(key);
+      if (described === undefined && variant.open && variant.others === undefined) continue;
+      looking.at.push(key);
+      if (described !== undefined) look(value[key] as Json, described, looking);
+      else if (variant.others !== undefined) look(value[key] as Json, variant.others, looking);
+      else
+        note(looking, "new-field", `the shape does not know it; it is of type ${typeOf(value[key] as Json)}`);
+      looking.at.pop();
+    }
+  };
+
+  return (value) => {
+    const looking: Looking = { left: mostLookedAt, at: [], found: new Map() };
+    look(value, schema, looking);
+    return [...looking.found.values()];
+  };
+}
+
+function note(looking: Looking, what: Departure["what"], detail: string): void {
+  if (looking.found.size >= mostDepartures) return;
+  const path = looking.at.reduce(
+    (text, part) =>
+      part === "[]" ? `${text}[]` : text === "" ? fieldName(part) : `${text}.${fieldName(part)}`,
+    "",
+  );
+  const key = `${what} ${path}`;
+  if (!looking.found.has(key)) looking.found.set(key, { path, what, detail });
+}
+
+function fieldName(key: string): string {
+  return /^[A-Za-z_$][\w$-]*$/.test(key) ? key : JSON.stringify(key.slice(0, 100));
+}
+
+/** The type of a value, in the words of JSON Schema. */
+function typeOf(value: Json): string {
+  if (value === null) return "null";
+  if (Array.isArray(value)) return "array";
+  if (typeof value === "number") return Number.isInteger(value) ? "integer" : "number";
+  if (value instanceof Exact) return /^-?\d+$/.test(value.digits) ? "integer" : "number";
+  return typeof value === "object" ? "object" : typeof value;
+}
+
+/** Takes parts that hold together into alternatives; none where nothing is said. */
+function expand(parts: Json[], follow: Follow, depth: number): Variant[] {
+  const flat = flatten(parts, follow, depth);
+  const choice = flat.find((part) => choicesOf(part) !== undefined);
+  if (choice && depth > 0) {
+    const { anyOf: _any, oneOf: _one, ...rest } = choice;
+    const others = flat.filter((part) => part !== choice);
+    return (choicesOf(choice) as Json[]).flatMap((option) =>
+      expand([rest, option, ...others], follow, depth - 1),
+    );
+  }
+  return flat.length === 0 ? [] : [merged(flat)];
+}
+
+function choicesOf(part: JsonObject): Json[] | undefined {
+  const choices = own(part, "anyOf") ?? own(part, "oneOf");
+  return Array.isArray(choices) && choices.length > 0 ? choices : undefined;
+}
+
+/** Parts with their references followed and their `allOf` beside them. */
+function flatten(parts: Json[], follow: Follow, depth: number): JsonObject[] {
+  return parts.flatMap((part) => {
+    const found = follow(part);
+    if (!isObject(found)) return [];
+    const beside = isObject(part) && found !== part ? withoutRef(part) : [];
+    const all = own(found, "allOf");
+    const inner = Array.isArray(all) && depth > 0 ? flatten(all, follow, depth - 1) : [];
+    return [found, ...beside, ...inner];
+  });
+}
+
+/** What stands beside a reference holds too (JSON Schema 2020-12, section 8.2.3). */
+function withoutRef(part: JsonObject): JsonObject[] {
+  const { $ref: _ref, ...rest } = part;
+  return Object.keys(rest).length > 0 ? [rest] : [];
+}
+
+function merged(parts: JsonObject[]): Variant {
+  const variant: Variant = {
+    types: undefined,
+    properties: new Map(),
+    required: new Set(),
+    others: undefined,
+    open: false,
+    items: undefined,
+  };
+  for (const part of parts) {
+    const types = typesOf(part);
+    if (types) {
+      const before = variant.types;
+      variant.types = before ? new Set([...before].filter((type) => fits(type, types))) : types;
+    }
+    const properties = own(part, "properties");
+    if (isObject(properties))
+      for (const [key, value] of Object.entries(properties)) variant.properties.set(key, value);
+    const required = own(part, "required");
+    if (Array.isArray(required)) for (const key of required) variant.required.add(String(key));
+    const others = own(part, "additionalProperties") ?? own(part, "patternProperties");
+    if (others === true) variant.open = true;
+    else if (isObject(others)) {
+      variant.open = true;
+      if (own(part, "patternProperties") === undefined) variant.others = others;
+    }
+    variant.items ??= own(part, "items");
+  }
+  // A shape that describes no field at all says nothing of them.
+  if (variant.properties.size === 0) variant.open = true;
+  return variant;
+}
+
+function fits(type: string, types: Set<string>): boolean {
+  return types.has(type) || (type === "integer" && types.has("number"));
+}
+
+function typesOf(part: JsonObject): Set<string> | undefined {
+  const type = own(part, "type");
+  if (typeof type === "string") return new Set([type]);
+  return Array.isArray(type) ? new Set(type.map(String)) : undefined;
+}

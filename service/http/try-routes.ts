@@ -1,0 +1,234 @@
+import { routes, type TryEntry, type TryResult } from "@copper-kettle/contract";
+import {
+  CredentialMissing,
+  CredentialWaits,
+  defaultEffect,
+  derivedId,
+  newDocument,
+  NotUnderstood,
+  operationFromSample,
+  parseJson,
+  printJson,
+  readSample,
+  RequestRefused,
+  SchemeFault,
+  understandSample,
+  withOperation,
+  type FoundSecret,
+  type JsonObject,
+  type UnderstoodSample,
+} from "@copper-kettle/core";
+import type { Express } from "express";
+import { Op } from "sequelize";
+import { readCredentialInput } from "../credentials/input.js";
+import { TryRow } from "../store/api-models.js";
+import { BadTry, prepareTry, type GivenTry, type Prepared } from "../tries/prepare.js";
+import { givenForHistory } from "../tries/show.js";
+import { masksOf, tryNow } from "../tries/try.js";
+import type { Context } from "./context.js";
+import { apiDetailView } from "./api-routes.js";
+import { HttpProblem, notFound } from "./problems.js";
+import { requireMayUse } from "./rights.js";
+import { serve } from "./serve-route.js";
+import { iso } from "./views.js";
+
+/** So many tries are kept, the newest of all. */
+const mostTries = 500;
+/** A larger answer is kept in the history without its body. */
+const mostKept = 1_000_000;
+
+/** Pasted samples, operations made from them, and trying operations for real. */
+export function serveTries(app: Express, context: Context): void {
+  const { apis, credentials } = context;
+
+  serve(app, routes.readSample, async ({ body }) => {
+    const sample = understood(body.text);
+    const { method, secret } = sample;
+    const path = sample.path.split("/").map((part, index) => {
+      const found = sample.variable.find((one) => one.index === index - 1);
+      return found ? `{${found.name}}` : part;
+    });
+    return {
+      ...sample,
+      body: sample.body ?? null,
+      secret: secret ? { kind: secret.kind, shown: shownSecret(secret) } : null,
+      effect: defaultEffect(method),
+      id: derivedId(method, path.join("/")),
+    };
+  });
+
+  serve(app, routes.addOperation, async ({ params: { name }, body, by }) => {
+    const sample = understood(body.text);
+    const open = apis.get(name);
+    const placeholders =
+      body.placeholders ?? Object.fromEntries(sample.variable.map((part) => [part.index, part.name]));
+    const made = operationFromSample(
+      sample,
+      { id: body.id, title: body.title, placeholders: placeholders as Record<number, string> },
+      new Set(open?.api.operations.map(({ id }) => id)),
+    );
+    const notes = [...sample.notes];
+    const servers = open?.api.servers ?? [];
+    if (servers[0] !== undefined && !servers.some((server) => server.startsWith(sample.server)))
+      notes.push(
+        `The sample was sent to ${sample.server}; calls go to ${servers[0]}, the server of ${name}.`,
+      );
+    const credential = body.credential ?? null;
+    if (credential !== null) await keepKey(context, credential, sample, by);
+    const document = open?.document ?? newDocument(name, sample.server);
+    const whole = withOperation(
+      credential !== null && open?.api.credential === undefined
+        ? { ...document, "x-ckettle-credential": credential }
+        : document,
+      made,
+      made.operation,
+    );
+    const about = { original: printJson(made), written: sample.form, source: null, by };
+    const kept = await apis.put(name, whole, about);
+    const id = made.operation["operationId"] as string;
+    return { id, notes, credential, api: await apiDetailView(context, kept) };
+  });
+
+  serve(app, routes.tryOperation, async ({ body, by }) => {
+    try {
+      const prepared = await prepareTry(apis, body);
+      if (prepared.using !== undefined) {
+        const open = credentials.get(prepared.using);
+        if (!open) throw notFound("credential", prepared.using);
+        requireMayUse(open, by);
+      }
+      const result = await tryNow(context, prepared, by);
+      noteDrift(context, prepared, result);
+      return { ...result, id: await keepTry(context, body, prepared, result, by) };
+    } catch (error) {
+      throw tryProblem(error);
+    }
+  });
+  serve(app, routes.listTries, async ({ query }) => {
+    const where = query.operation === undefined ? {} : { operation: query.operation };
+    const rows = await TryRow.findAll({
+      where,
+      order: [["id", "DESC"]],
+      limit: query.limit,
+      attributes: { exclude: ["result"] },
+    });
+    return { tries: rows.map(entryView) };
+  });
+  serve(app, routes.try, async ({ params }) => {
+    const row = await TryRow.findByPk(params.id);
+    if (!row) throw notFound("try", String(params.id));
+    const result = { ...(parseJson(row.result) as JsonObject), id: row.id } as unknown as TryResult;
+    return { ...entryView(row), result };
+  });
+}
+
+function entryView({ id, at, by, operation, given, status, took }: TryRow): TryEntry {
+  return { id, at: iso(at), by, operation, given: parseJson(given) as JsonObject, status, took };
+}
+
+/** Keeps a key that stood in a sample as a credential, bound to the sample's host. */
+async function keepKey(
+  { credentials, activity }: Context,
+  name: string,
+  { secret, server }: UnderstoodSample,
+  by: string,
+): Promise<void> {
+  if (!secret)
+    throw new HttpProblem(
+      422,
+      "no-key",
+      "There is no key in it",
+      "The sample holds no key that could be kept.",
+    );
+  if (credentials.get(name))
+    throw new HttpProblem(
+      409,
+      "name-taken",
+      "There is one of this name",
+      `There is a credential "${name}" already; take another name, or leave it out.`,
+    );
+  const input = { ...secret, hosts: [new URL(server).host], endsOn: null, mayUse: [], mayChange: [] };
+  const read = readCredentialInput(input, undefined);
+  await credentials.put(name, read.credential, read.settings);
+  await activity.note({ by, action: "added", kind: "credential", name });
+}
+
+function noteDrift({ drift }: Context, { described }: Prepared, result: Omit<TryResult, "id">): void {
+  if (!described || result.status === null) return;
+  const { open, operation } = described;
+  const seen = { api: open.name, operation: operation.id, status: result.status, run: null };
+  drift.note(seen, result.drift as Parameters<typeof drift.note>[1]);
+}
+
+/** Keeps a try in the history, and forgets the oldest; returns its number. */
+async function keepTry(
+  context: Context,
+  body: GivenTry,
+  prepared: Prepared,
+  result: Omit<TryResult, "id">,
+  by: string,
+): Promise<number> {
+  const given = givenForHistory(body, prepared, masksOf(context, prepared));
+  const whole = printJson(result);
+  const kept = whole.length <= mostKept ? whole : printJson({ ...result, body: null, text: null });
+  const { status, took } = result;
+  const row = {
+    at: Date.now(),
+    by,
+    operation: body.operation ?? null,
+    given: printJson(given),
+    status,
+    took,
+    result: kept,
+  };
+  return context.writer.write(async (transaction) => {
+    const { id } = await TryRow.create(row, { transaction });
+    await TryRow.destroy({ where: { id: { [Op.lte]: id - mostTries } }, transaction });
+    return id;
+  });
+}
+
+function understood(text: string): UnderstoodSample {
+  try {
+    return understandSample(readSample(text));
+  } catch (error) {
+    if (!(error instanceof NotUnderstood)) throw error;
+    throw new HttpProblem(422, "not-understood", "This is not understood", error.message, {
+      errors: [{ field: "text", message: error.message }],
+    });
+  }
+}
+
+function tryProblem(error: unknown): unknown {
+  if (error instanceof BadTry)
+    return new HttpProblem(422, "bad-try", "This cannot be sent yet", error.message, {
+      errors: error.faults,
+    });
+  if (error instanceof RequestRefused && error.code === "answer-too-large")
+    return new HttpProblem(422, error.code, "The answer is too large", error.message);
+  if (error instanceof RequestRefused)
+    return new HttpProblem(422, error.code, "This cannot be sent", error.message, {
+      errors: [{ field: "url", message: error.message }],
+    });
+  if (error instanceof CredentialWaits || error instanceof CredentialMissing || error instanceof SchemeFault)
+    return new HttpProblem(409, "credential", "The credential cannot be used for this", error.message, {
+      errors: [{ field: "using", message: error.message }],
+    });
+  return error;
+}
+
+/** A key that was found, as people may see it: its first letters and its length. */
+function shownSecret(secret: FoundSecret): string {
+  const cut = (text: string) =>
+    `${text.slice(0, Math.min(3, Math.floor(text.length / 4)))}••• (${text.length} characters)`;
+  switch (secret.kind) {
+    case "bearer":
+      return `Authorization: Bearer ${cut(secret.token)}`;
+    case "basic":
+      return `user ${secret.user}, password ${cut(secret.password)}`;
+    case "api-key":
+      return secret.parts
+        .map(({ place, name, prefix, secret: key }) => `${place} ${name}: ${prefix}${cut(key)}`)
+        .join(", ");
+  }
+}

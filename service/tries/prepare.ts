@@ -1,0 +1,200 @@
+import type { BodyOf, routes } from "@copper-kettle/contract";
+import {
+  bodyType,
+  buildRequest,
+  defaultEffect,
+  finishedRequest,
+  NotUnderstood,
+  operationName,
+  operationRequest,
+  parameterFaults,
+  readSample,
+  understandSample,
+  type BuiltRequest,
+  type Effect,
+  type FoundSecret,
+  type HttpRequest,
+  type Operation,
+  type RequestBody,
+  type RequestParts,
+  type SampleRequest,
+} from "@copper-kettle/core";
+import type { ApiStore, OpenApi } from "../store/apis.js";
+
+export type GivenTry = BodyOf<typeof routes.tryOperation>;
+
+/** What was given cannot be sent; each fault names its field. */
+export class BadTry extends Error {
+  override name = "BadTry";
+  constructor(readonly faults: { field: string; message: string }[]) {
+    super(faults.map(({ message }) => message).join(" "));
+  }
+}
+
+/** What is to be sent, and how. */
+export interface Prepared {
+  built: BuiltRequest;
+  request: HttpRequest;
+  effect: Effect;
+  /** The credential by its name. */
+  using: string | undefined;
+  /** A key that stands in a pasted sample; it is used, and not kept. */
+  secret: FoundSecret | undefined;
+  /** The operation, where it is one of a described API. */
+  described: { open: OpenApi; operation: Operation } | undefined;
+}
+
+interface Target {
+  parts: RequestParts;
+  effect: Effect;
+  using?: string | undefined;
+  secret?: FoundSecret | undefined;
+  described?: Prepared["described"];
+}
+
+/**
+ * Makes the request of a try.
+ * @throws BadTry with all that is missing or wrong, by field; RequestRefused
+ */
+export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepared> {
+  const target = targetOf(apis, given);
+  const body = bodyOf(given);
+  const type =
+    target.described && body && bodyType(target.described.operation, Object.keys(body)[0] as string);
+  const headers = { ...(type ? { "Content-Type": type } : {}), ...target.parts.headers, ...given.headers };
+  for (const [name, value] of Object.entries(headers)) {
+    if (typeof value !== "string") continue;
+    const open = placeholder(value);
+    if (open)
+      throw new BadTry([{ field: `headers.${name}`, message: `The header ${name} still holds ${open}.` }]);
+  }
+  const built = buildRequest({ ...target.parts, headers, ...(body === undefined ? {} : { body }) });
+  return {
+    built,
+    request: await finishedRequest(built),
+    effect: target.effect,
+    using: given.using ?? target.using,
+    secret: given.using === undefined ? target.secret : undefined,
+    described: target.described,
+  };
+}
+
+function targetOf(apis: ApiStore, given: GivenTry): Target {
+  if (given.sample !== undefined) return pasted(given.sample);
+  return given.operation === undefined ? plain(given) : described(apis, given);
+}
+
+function plain({ method = "GET", url }: GivenTry): Target {
+  if (!url)
+    throw new BadTry([{ field: "url", message: 'Give either an "operation", a "url" or a "sample".' }]);
+  const open = placeholder(url);
+  if (open)
+    throw new BadTry([{ field: "url", message: `The address still holds ${open}; put a value there.` }]);
+  return { parts: { method: method.toUpperCase(), url }, effect: defaultEffect(method.toUpperCase()) };
+}
+
+/** A part that documentation leaves to be filled in: `{id}`, `<your-key>`, `:id` as a whole part of a path. */
+function placeholder(text: string): string | undefined {
+  return /\{[^{}]+\}|<[A-Za-z][\w -]*>|(?<=\/):[A-Za-z_]\w*(?=\/|$|\?)/.exec(text)?.[0];
+}
+
+function pasted(text: string): Target {
+  try {
+    const sample = readSample(text);
+    const { secret } = understandSample(sample);
+    const { method, url } = withoutSecret(sample, secret);
+    return {
+      parts: {
+        method,
+        url: plain({ url }).parts.url,
+        headers: headersOf(sample, secret),
+        ...sampleBody(sample),
+      },
+      effect: defaultEffect(method),
+      secret,
+    };
+  } catch (error) {
+    if (error instanceof NotUnderstood) throw new BadTry([{ field: "sample", message: error.message }]);
+    throw error;
+  }
+}
+
+/** The address without the keys in it: they are put in where it is sent, and are masked where it is shown. */
+function withoutSecret(
+  sample: SampleRequest,
+  secret: FoundSecret | undefined,
+): { method: string; url: string } {
+  const url = new URL(sample.url);
+  url.username = url.password = "";
+  if (secret?.kind === "api-key")
+    for (const { place, name } of secret.parts) if (place === "query") url.searchParams.delete(name);
+  return { method: sample.method, url: /%7B|%7D/i.test(url.href) ? sample.url : url.href };
+}
+
+function headersOf(sample: SampleRequest, secret: FoundSecret | undefined): Record<string, string> {
+  const isKey = (name: string) =>
+    secret?.kind === "api-key"
+      ? secret.parts.some((part) => part.place === "header" && part.name.toLowerCase() === name.toLowerCase())
+      : secret !== undefined && name.toLowerCase() === "authorization";
+  const kept = sample.headers.filter(([name]) => !isKey(name) && !/^(host|content-length)$/i.test(name));
+  const typed = kept.some(([name]) => /^content-type$/i.test(name));
+  if (sample.body?.kind === "json" && !typed) kept.push(["Content-Type", "application/json"]);
+  return Object.fromEntries(kept);
+}
+
+function sampleBody({ body }: SampleRequest): { body?: RequestBody } {
+  switch (body?.kind) {
+    case undefined:
+      return {};
+    case "form":
+      return { body: { form: body.fields } };
+    case "multipart":
+      return { body: { multipart: body.fields } };
+    case "json":
+    case "text":
+      // Sent as it was pasted, to the last blank; the kind only says the media type where the sample does not.
+      return { body: { text: body.text } };
+  }
+}
+
+function described(apis: ApiStore, given: GivenTry): Target {
+  const name = operationName(given.operation ?? "");
+  const open = name && apis.get(name.api);
+  const operation = open?.api.operations.find((one) => one.id === name?.id);
+  if (!open || !operation)
+    throw new BadTry([{ field: "operation", message: `There is no operation "${given.operation}".` }]);
+  const parameters = given.parameters ?? {};
+  const faults = parameterFaults(operation, parameters).map(({ name: field, message }) => ({
+    field: `parameters.${field}`,
+    message,
+  }));
+  const [server] = open.api.servers;
+  if (server === undefined)
+    faults.push({ field: "operation", message: `The document of ${open.name} names no server.` });
+  if (operation.body?.required && given.body === undefined)
+    faults.push({ field: "body", message: `${operation.id} wants a body, and none was given.` });
+  if (server === undefined || faults.length > 0) throw new BadTry(faults);
+  return {
+    parts: operationRequest(operation, server, parameters),
+    effect: operation.effect,
+    using: open.api.credential,
+    described: { open, operation },
+  };
+}
+
+function bodyOf({ body, sample }: GivenTry): RequestBody | undefined {
+  const kinds = Object.entries(body ?? {}).filter(([, value]) => value !== undefined);
+  const [first] = kinds;
+  if (!first) return undefined;
+  if (kinds.length > 1 || sample !== undefined)
+    throw new BadTry([
+      {
+        field: "body",
+        message:
+          sample === undefined
+            ? `A body is of one kind; this one has ${kinds.map(([kind]) => kind).join(" and ")}.`
+            : "A pasted sample has its own body.",
+      },
+    ]);
+  return { [first[0]]: first[1] } as RequestBody;
+}

@@ -1,0 +1,155 @@
+import type { TryResult } from "@copper-kettle/contract";
+import {
+  answerDepartures,
+  cookiesOf,
+  exchange,
+  explainAnswer,
+  explainRefusal,
+  MaskSet,
+  secretsOf,
+  TransportFailure,
+  type CredentialUse,
+  type Exchanged,
+  type JsonObject,
+  type Proof,
+  type Transport,
+} from "@copper-kettle/core";
+import type { CredentialUses } from "../credentials/use.js";
+import { newNonce } from "../runs/ids.js";
+import type { ApiStore } from "../store/apis.js";
+import type { CredentialStore } from "../store/credentials.js";
+import type { DriftStore } from "../store/drift.js";
+import type { TokenStore } from "../store/tokens.js";
+import type { Prepared } from "./prepare.js";
+import { sentResult, type Masks } from "./show.js";
+
+export interface TryParts {
+  apis: ApiStore;
+  drift: DriftStore;
+  credentials: CredentialStore;
+  tokens: TokenStore;
+  uses: CredentialUses;
+  transport: Transport;
+}
+
+const timeout = { connect: 10_000, answer: 60_000 };
+/** A larger answer in bytes is only described. */
+const mostShownBytes = 1_000_000;
+
+/** What hides the secrets of a try: all that the service keeps, and the key of a pasted sample. */
+export function masksOf({ credentials }: Pick<TryParts, "credentials">, { secret }: Prepared): Masks {
+  const own = new MaskSet();
+  if (secret) own.add(secretsOf(secret));
+  return {
+    text: (text) => own.text(credentials.masks.text(text)),
+    json: (value) => own.json(credentials.masks.json(value)),
+  };
+}
+
+/** Sends it, as a run would: with its credential, redirects followed for what reads. */
+export async function tryNow(
+  parts: TryParts,
+  prepared: Prepared,
+  by: string,
+): Promise<Omit<TryResult, "id">> {
+  const { request, effect } = prepared;
+  let size: number | null = null;
+  const ports = {
+    clock: { now: () => Date.now(), wait: () => Promise.resolve() },
+    nonce: newNonce,
+    transport: {
+      send: async (...sending: Parameters<Transport["send"]>) => {
+        const response = await parts.transport.send(...sending);
+        size = response.body.length;
+        return response;
+      },
+    },
+    files: {
+      keep: async (bytes: Uint8Array, about: { mediaType: string }) => bytesView(bytes, about.mediaType),
+    },
+  };
+  const options = { timeout, signal: new AbortController().signal, follow: effect === "reads" };
+  const masks = masksOf(parts, prepared);
+  const began = Date.now();
+  try {
+    let use = await useOf(parts, prepared, by);
+    let done = await exchange(ports, request, use?.proof, options);
+    if (done.response?.status === 401 && (await use?.refused())) {
+      use = await useOf(parts, prepared, by);
+      done = await exchange(ports, request, use?.proof, options);
+    }
+    if (done.response && done.response.status < 400) use?.accepted();
+    return answeredResult(parts, prepared, done, { took: Date.now() - began, size, masks });
+  } catch (error) {
+    if (!(error instanceof TransportFailure)) throw error;
+    const { kind, message } = error;
+    return {
+      ...sentResult(prepared, [], Date.now() - began, masks),
+      failure: { kind, message: masks.text(message) },
+      explanation: failureHints[kind] ?? null,
+    };
+  }
+}
+
+async function useOf(
+  { uses }: TryParts,
+  { using, secret, request }: Prepared,
+  by: string,
+): Promise<CredentialUse | undefined> {
+  if (using !== undefined) return uses.read(using, request.url, { by });
+  const proof: Proof | undefined = secret;
+  return proof && { proof, refused: async () => false, accepted: () => undefined };
+}
+
+const failureHints: Partial<Record<TransportFailure["kind"], string>> = {
+  dns: "The name is not known: is it written right, and can this machine look it up?",
+  connect: "Nothing takes connections there: is the port right, and is the service up?",
+  tls: "The secure connection failed: is the certificate of the other side good, or is it plain http there?",
+  timeout: "The other side was too slow; it may do better later, or the call needs longer (timeout).",
+  cut: "The connection ended before the whole answer came; a writing call may or may not have arrived.",
+};
+
+function answeredResult(
+  parts: TryParts,
+  prepared: Prepared,
+  done: Exchanged,
+  { took, size, masks }: { took: number; size: number | null; masks: Masks },
+): Omit<TryResult, "id"> {
+  const response = done.response as NonNullable<Exchanged["response"]>;
+  const { described } = prepared;
+  const explanation = explained(parts, prepared, done, response);
+  return {
+    ...sentResult(prepared, done.authorization, took, masks),
+    status: response.status,
+    url: masks.text(response.url),
+    headers: masks.json(response.headers as JsonObject) as JsonObject,
+    cookies: masks.json(cookiesOf(response.headers["set-cookie"])) as JsonObject,
+    body: masks.json(response.body),
+    text: response.text === undefined ? null : masks.text(response.text),
+    size,
+    redirects: done.redirects.map((url) => masks.text(url)),
+    explanation: explanation === null ? null : masks.text(explanation),
+    drift: described ? answerDepartures(described.open.document, described.operation, response) : [],
+  };
+}
+
+function explained(
+  { credentials, tokens }: TryParts,
+  { using, secret, request }: Prepared,
+  { authorization }: Exchanged,
+  response: NonNullable<Exchanged["response"]>,
+): string | null {
+  const credential = using === undefined ? secret : credentials.get(using)?.credential;
+  if (response.status === 401 && !credential)
+    return "The other side wants to know who calls; choose a credential.";
+  if (!credential || (response.status !== 401 && response.status !== 403))
+    return explainAnswer(response, request);
+  const token = using ? tokens.current(using) : undefined;
+  return explainRefusal(credential, response, Date.now(), authorization as never, token).sentence;
+}
+
+function bytesView(bytes: Uint8Array, mediaType: string): JsonObject {
+  const view: JsonObject = { mediaType, size: bytes.length };
+  if (bytes.length <= mostShownBytes) view["base64"] = Buffer.from(bytes).toString("base64");
+  return view;
+}
