@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import {
+  mdiCloudOutline,
   mdiFormatListBulleted,
   mdiHomeOutline,
   mdiKeyOutline,
@@ -18,6 +19,7 @@ const route = useRoute();
 const bare = computed(() => route.name === "sign-in");
 const pages = [
   { to: "/", title: "Home", icon: mdiHomeOutline },
+  { to: "/apis", title: "APIs", icon: mdiCloudOutline },
   { to: "/credentials", title: "Credentials", icon: mdiKeyOutline },
   { to: "/workflows", title: "Workflows", icon: mdiSourceBranch },
   { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },

@@ -12,6 +12,15 @@ export const router = createRouter({
       component: () => import("./pages/WorkflowPage.vue"),
       props: true,
     },
+    { path: "/apis", name: "apis", component: () => import("./pages/ApisPage.vue") },
+    { path: "/add-api", name: "new-api", component: () => import("./pages/AddApiPage.vue") },
+    { path: "/apis/:name", name: "api", component: () => import("./pages/ApiPage.vue"), props: true },
+    {
+      path: "/apis/:name/:id",
+      name: "operation",
+      component: () => import("./pages/OperationPage.vue"),
+      props: true,
+    },
     { path: "/credentials", name: "credentials", component: () => import("./pages/CredentialsPage.vue") },
     {
       path: "/add-credential",

@@ -5,6 +5,7 @@ import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
 import CredentialMark from "../parts/CredentialMark.vue";
+import DriftTable from "../parts/DriftTable.vue";
 import RunsOverTime from "../parts/RunsOverTime.vue";
 import RunTable from "../parts/RunTable.vue";
 
@@ -27,10 +28,22 @@ const steps = computed(() => {
   if (!first) return [];
   return [
     {
+      done: first.apis > 0,
+      text: "Describe an API",
+      how: "paste its OpenAPI document, or one request out of its documentation",
+      to: "/add-api",
+    },
+    {
       done: first.credentials > 0,
       text: "Add a credential",
       how: "each kind of key, with a check that says what is wrong",
       to: "/add-credential",
+    },
+    {
+      done: first.tries > 0,
+      text: "Try a call",
+      how: "on the page of an operation",
+      to: "/apis",
     },
     {
       done: first.workflows > 0,
@@ -100,10 +113,11 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
             </tr>
           </tbody>
         </table>
+        <DriftTable v-if="home.drift.length > 0" :drift="home.drift" class="mb-2" />
         <RunTable
-          v-if="home.attention.length > 0 || home.credentials.length === 0"
+          v-if="home.attention.length > 0 || home.credentials.length + home.drift.length === 0"
           :runs="home.attention"
-          empty="Nothing: no run is unsure, held, or failed in the last day, and no credential wants you."
+          empty="Nothing: no run is unsure, held, or failed in the last day, no credential wants you, and no answer departs from its shape."
         />
       </v-card>
       <div class="two">

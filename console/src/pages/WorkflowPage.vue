@@ -4,9 +4,11 @@ import type { Problem } from "@copper-kettle/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
+import AdoptPanel from "../parts/AdoptPanel.vue";
 import OutlineView from "../parts/OutlineView.vue";
 import RunTable from "../parts/RunTable.vue";
 import StartForm from "../parts/StartForm.vue";
+import WorkflowNotes from "../parts/WorkflowNotes.vue";
 import YamlEditor from "../parts/YamlEditor.vue";
 
 const props = defineProps<{ name: string }>();
@@ -16,6 +18,9 @@ const text = ref("");
 const problems = ref<Problem[]>([]);
 const fault = ref("");
 const busy = ref("");
+const notice = ref("");
+/** The step that is to become an operation. */
+const adopting = ref("");
 const editor = ref<InstanceType<typeof YamlEditor>>();
 const tab = ref("outline");
 
@@ -78,6 +83,13 @@ const publish = (): Promise<void> =>
     if (unsaved.value) take(await keep());
     return api.call(routes.publishWorkflow, { params });
   });
+async function adopted(said: string): Promise<void> {
+  adopting.value = "";
+  notice.value = said;
+  const found = await api.call(routes.workflow, { params });
+  text.value = found.text;
+  take(found);
+}
 function discard(): void {
   if (workflow.value) text.value = workflow.value.text;
 }
@@ -86,6 +98,7 @@ function discard(): void {
 <template>
   <div class="page workflow">
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-alert v-if="notice" type="success" closable @click:close="notice = ''">{{ notice }}</v-alert>
     <v-progress-linear v-if="!workflow && !fault" indeterminate />
     <template v-if="workflow">
       <header class="head">
@@ -109,6 +122,16 @@ function discard(): void {
           >Publish</v-btn
         >
       </header>
+      <WorkflowNotes :workflow="workflow" />
+      <AdoptPanel
+        v-if="adopting"
+        :workflow="name"
+        :step="adopting"
+        :unsaved="unsaved"
+        :revision="workflow.revision"
+        @adopted="adopted"
+        @close="adopting = ''"
+      />
       <div class="two">
         <div class="left">
           <v-card>
@@ -125,6 +148,7 @@ function discard(): void {
                   :triggers="workflow.triggers"
                   :faulty="faulty"
                   @go="editor?.goTo($event)"
+                  @adopt="adopting = $event"
                 />
               </template>
               <StartForm

@@ -4,10 +4,11 @@ import { computed } from "vue";
 import JsonTree from "./JsonTree.vue";
 
 /** A body: JSON as a tree, also where it comes as text; all else as text. */
-const props = defineProps<{ body: Json | undefined; asText?: boolean }>();
+/** `body` is a Json; told as unknown, since an empty text would else be taken for true. */
+const props = defineProps<{ body: unknown; asText?: boolean }>();
 const value = computed<Json | undefined>(() => {
   if (props.body === undefined || props.body === null) return undefined;
-  if (!props.asText || typeof props.body !== "string") return props.body;
+  if (!props.asText || typeof props.body !== "string") return props.body as Json;
   try {
     return parseJson(props.body);
   } catch {

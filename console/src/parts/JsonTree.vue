@@ -3,16 +3,21 @@ import { Exact, isObject, printJson, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 
 /** A value as a tree that unfolds; long lists show their first hundred items until more are asked for. */
-const props = withDefaults(defineProps<{ value: Json; name?: string; depth?: number; openTo?: number }>(), {
-  name: "",
-  depth: 0,
-  openTo: 2,
-});
+/** `value` is a Json; told as unknown, since an empty text would else be taken for true. */
+const props = withDefaults(
+  defineProps<{ value: unknown; name?: string; depth?: number; openTo?: number }>(),
+  {
+    name: "",
+    depth: 0,
+    openTo: 2,
+  },
+);
 const open = ref(props.depth < props.openTo);
 const most = ref(100);
 const entries = computed<[string, Json][]>(() => {
-  if (Array.isArray(props.value)) return props.value.map((item, index) => [String(index), item]);
-  return isObject(props.value) ? Object.entries(props.value) : [];
+  const value = props.value as Json;
+  if (Array.isArray(value)) return value.map((item, index) => [String(index), item]);
+  return isObject(value) ? Object.entries(value) : [];
 });
 const folds = computed(() => Array.isArray(props.value) || isObject(props.value));
 const count = computed(() => {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { OutlineStep } from "@copper-kettle/contract";
 import {
+  mdiCloudOutline,
   mdiBellOutline,
   mdiCallSplit,
   mdiClockOutline,
@@ -13,7 +14,9 @@ import {
 } from "@mdi/js";
 
 defineProps<{ outline: OutlineStep[]; triggers: string[]; faulty: Set<number> }>();
-const emit = defineEmits<{ go: [line: number] }>();
+const emit = defineEmits<{ go: [line: number]; adopt: [step: string] }>();
+/** A call that says its own method and address, and no operation. */
+const inline = (step: OutlineStep): boolean => step.kind === "request" && /^[A-Z]+ /.test(step.calls ?? "");
 const icons: Record<string, string> = {
   request: mdiSendOutline,
   if: mdiCallSplit,
@@ -33,7 +36,7 @@ const icons: Record<string, string> = {
       <v-icon :icon="mdiBellOutline" size="16" />
       <span>{{ trigger }}</span>
     </li>
-    <li v-for="step in outline" :key="step.name">
+    <li v-for="step in outline" :key="step.name" class="step">
       <button
         type="button"
         class="line"
@@ -47,6 +50,16 @@ const icons: Record<string, string> = {
           ><span class="mono">{{ step.name }}</span>
           <span class="dim ml-2">{{ step.title ?? step.calls ?? step.kind }}</span></span
         >
+      </button>
+      <button
+        v-if="inline(step)"
+        type="button"
+        class="adopt dim"
+        :aria-label="`Make an operation of ${step.name}`"
+        title="Make an operation of it"
+        @click="emit('adopt', step.name)"
+      >
+        <v-icon :icon="mdiCloudOutline" size="16" />
       </button>
     </li>
   </ul>
@@ -65,6 +78,17 @@ const icons: Record<string, string> = {
   border-radius: 4px;
   text-align: left;
   min-width: 0;
+}
+.step {
+  display: flex;
+}
+.adopt {
+  padding: 0 6px;
+  opacity: 0.5;
+}
+.adopt:hover,
+.adopt:focus-visible {
+  opacity: 1;
 }
 button.line:hover {
   background: rgba(128, 128, 128, 0.1);

@@ -72,6 +72,9 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
             <span class="name">{{ name }}:</span> {{ value }}
           </div>
           <div class="body"><BodyView :body="attempt.response.body" /></div>
+          <div v-for="one in attempt.drift ?? []" :key="one.what + one.path" class="text-warning">
+            departs from its shape at {{ one.path || "the body" }}: {{ one.detail }}
+          </div>
         </template>
         <div v-else>No answer ({{ attempt.failure?.kind }}): {{ attempt.failure?.message }}</div>
         <div v-if="attempt.wait !== undefined" class="dim">

@@ -1,0 +1,106 @@
+import { isObject, parseJson, printJson, setOwn, type Json, type JsonObject } from "@copper-kettle/core";
+
+/** A parameter as it is edited; what it has besides stays in `rest`. */
+export interface ParameterEdit {
+  name: string;
+  in: string;
+  title: string;
+  about: string;
+  required: boolean;
+  type: string;
+  /** JSON or plain text; empty: none. */
+  preset: string;
+  /** One a line. */
+  choices: string;
+  /** Always sent, and not for others to change; empty: not fixed. */
+  fixed: string;
+  /** The parameter as it stands in the document. */
+  raw: JsonObject;
+  /** Whether it stands elsewhere in the document, and is only referred to here. */
+  shared: boolean;
+}
+
+export const places = ["query", "header", "path", "cookie"];
+export const types = ["string", "integer", "number", "boolean", "array", "object"];
+
+/** The parameters of an operation object, as they are edited. */
+export function parameterEdits(operation: JsonObject): ParameterEdit[] {
+  const list = Array.isArray(operation["parameters"]) ? operation["parameters"].filter(isObject) : [];
+  return list.map((raw) => {
+    const schema = isObject(raw["schema"]) ? raw["schema"] : {};
+    const text = (value: Json | undefined) => (typeof value === "string" ? value : "");
+    return {
+      name: text(raw["name"]) || text(raw["$ref"]).split("/").at(-1) || "",
+      in: text(raw["in"]),
+      title: text(raw["x-ckettle-title"]),
+      about: text(raw["description"]),
+      required: raw["required"] === true || raw["in"] === "path",
+      type: String([schema["type"] ?? ""].flat().find((one) => one !== "null") ?? ""),
+      preset: shown(schema["default"]),
+      choices: Array.isArray(schema["enum"]) ? schema["enum"].map(shown).join("\n") : "",
+      fixed: shown(raw["x-ckettle-fixed"]),
+      raw,
+      shared: raw["$ref"] !== undefined,
+    };
+  });
+}
+
+export function newParameter(): ParameterEdit {
+  const raw = { name: "", in: "query", schema: { type: "string" } };
+  return {
+    name: "",
+    in: "query",
+    title: "",
+    about: "",
+    required: false,
+    type: "string",
+    preset: "",
+    choices: "",
+    fixed: "",
+    raw,
+    shared: false,
+  };
+}
+
+/** The operation object with its parameters as they were edited; all else as it was. */
+export function withParameters(operation: JsonObject, edits: ParameterEdit[]): JsonObject {
+  const parameters = edits.map((edit) => (edit.shared ? edit.raw : rawOf(edit)));
+  const { parameters: before, ...rest } = operation;
+  if (parameters.length === 0 && before === undefined) return operation;
+  return before === undefined ? { ...rest, parameters } : { ...operation, parameters };
+}
+
+function rawOf(edit: ParameterEdit): JsonObject {
+  const raw: JsonObject = { ...edit.raw, name: edit.name, in: edit.in };
+  const put = (target: JsonObject, key: string, value: Json | undefined): void => {
+    if (value === undefined || value === "" || value === false) delete target[key];
+    else setOwn(target, key, value);
+  };
+  put(raw, "x-ckettle-title", edit.title);
+  put(raw, "description", edit.about);
+  put(raw, "required", edit.required || edit.in === "path");
+  put(raw, "x-ckettle-fixed", valueOf(edit.fixed, edit.type));
+  const schema: JsonObject = { ...(isObject(raw["schema"]) ? raw["schema"] : {}) };
+  const known = [schema["type"] ?? ""].flat();
+  if (!known.includes(edit.type)) put(schema, "type", edit.type);
+  put(schema, "default", valueOf(edit.preset, edit.type));
+  const choices = edit.choices.split("\n").filter(Boolean);
+  put(schema, "enum", choices.length > 0 ? choices.map((one) => valueOf(one, edit.type) ?? one) : undefined);
+  if (raw["content"] === undefined) raw["schema"] = schema;
+  return raw;
+}
+
+function shown(value: Json | undefined): string {
+  return value === undefined ? "" : typeof value === "string" ? value : printJson(value);
+}
+
+/** A value as it was typed, in the type of its parameter. */
+function valueOf(text: string, type: string): Json | undefined {
+  if (text === "") return undefined;
+  if (type === "string" || type === "") return text;
+  try {
+    return parseJson(text);
+  } catch {
+    return text;
+  }
+}

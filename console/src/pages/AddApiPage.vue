@@ -1,0 +1,145 @@
+<script setup lang="ts">
+import { routes, type UnderstoodSampleView } from "@copper-kettle/contract";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { useRoute } from "vue-router";
+import { api, sentence } from "../api.js";
+import { pastedKind, suggestedName } from "../logic/pasted.js";
+import AddFromDocument from "../parts/AddFromDocument.vue";
+import AddFromRequest from "../parts/AddFromRequest.vue";
+
+const route = useRoute();
+const known = ref<string[]>([]);
+const name = ref(typeof route.query["name"] === "string" ? route.query["name"] : "");
+/** A draft survives a reload; a request may hold a key, so it never leaves this tab. */
+const draftKey = "copper-kettle.unsaved.api";
+const text = ref(sessionStorage.getItem(draftKey) ?? "");
+const settled = ref(text.value);
+const sample = ref<UnderstoodSampleView>();
+const fault = ref("");
+const asDocument = ref(true);
+
+const kind = computed(() => pastedKind(settled.value));
+const isDocument = computed(
+  () => kind.value === "document" || (kind.value === "address" && asDocument.value),
+);
+let timer: ReturnType<typeof setTimeout> | undefined;
+watch(text, (next) => {
+  if (next.length < 1_000_000) sessionStorage.setItem(draftKey, next);
+  clearTimeout(timer);
+  timer = setTimeout(() => (settled.value = next), 250);
+});
+onBeforeUnmount(() => {
+  clearTimeout(timer);
+  sessionStorage.removeItem(draftKey);
+});
+watch([settled, isDocument], understand);
+onMounted(async () => {
+  try {
+    known.value = (await api.call(routes.listApis)).apis.map((one) => one.name);
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+  await understand();
+});
+
+async function understand(): Promise<void> {
+  fault.value = "";
+  if (kind.value === "nothing" || isDocument.value) return void (sample.value = undefined);
+  const asked = settled.value;
+  try {
+    const read = await api.call(routes.readSample, { body: { text: asked } });
+    if (asked !== settled.value) return;
+    sample.value = read;
+    if (name.value === "") name.value = suggestedName(new URL(read.server).hostname.replace(/\.[a-z]+$/, ""));
+  } catch (error) {
+    if (asked !== settled.value) return;
+    sample.value = undefined;
+    fault.value = sentence(error);
+  }
+}
+async function openFile(event: Event): Promise<void> {
+  const file = (event.target as HTMLInputElement).files?.[0];
+  if (!file) return;
+  if (name.value === "") name.value = suggestedName(file.name.replace(/\.[a-z]+$/i, ""));
+  text.value = settled.value = await file.text();
+}
+const nameFault = computed(() =>
+  name.value === "" || /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/.test(name.value)
+    ? ""
+    : "Small letters, digits and dashes.",
+);
+</script>
+
+<template>
+  <div class="page">
+    <h1 class="mb-3">{{ known.includes(name) ? `More for ${name}` : "Describe an API" }}</h1>
+    <div class="two">
+      <v-card class="pa-4">
+        <p class="dim mb-2">
+          Paste an OpenAPI document or its address; or a request out of the documentation: a curl command, a
+          raw HTTP request, an entry of an HTTP archive, a fetch(…) call, or an address.
+        </p>
+        <v-textarea
+          v-model="text"
+          class="mono box"
+          rows="14"
+          max-rows="22"
+          auto-grow
+          label="Document or request"
+          spellcheck="false"
+          autofocus
+        />
+        <label class="dim d-block mt-2"
+          >or a file: <input type="file" accept=".json,.yaml,.yml,.har,.txt" @change="openFile"
+        /></label>
+        <v-text-field
+          v-model.trim="name"
+          label="Name of the API"
+          class="mono mt-4"
+          hint="as it stands in a file: operation: name.…"
+          autocomplete="off"
+          :error-messages="nameFault || undefined"
+        />
+        <p v-if="known.includes(name)" class="dim mt-1">There is one of this name; this is added to it.</p>
+      </v-card>
+      <v-card class="pa-4">
+        <h2 class="mb-2">{{ isDocument ? "What the document holds" : "What is understood" }}</h2>
+        <p v-if="kind === 'nothing'" class="dim">Nothing yet.</p>
+        <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+        <p v-if="kind === 'address'" class="mb-2">
+          <v-btn-toggle v-model="asDocument" mandatory density="compact" variant="outlined">
+            <v-btn :value="true" size="small">It is the document's address</v-btn>
+            <v-btn :value="false" size="small">It is a request</v-btn>
+          </v-btn-toggle>
+        </p>
+        <AddFromDocument
+          v-if="isDocument"
+          :text="kind === 'document' ? settled : undefined"
+          :url="kind === 'address' ? settled.trim() : undefined"
+          :name="nameFault ? '' : name"
+        />
+        <AddFromRequest
+          v-else-if="sample"
+          :text="settled"
+          :sample="sample"
+          :name="nameFault ? '' : name"
+          :known="known.includes(name)"
+        />
+      </v-card>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 12px;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

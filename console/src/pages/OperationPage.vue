@@ -1,0 +1,115 @@
+<script setup lang="ts">
+import { routes, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
+import { onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, sentence } from "../api.js";
+import CopyText from "../parts/CopyText.vue";
+import MethodMark from "../parts/MethodMark.vue";
+import OperationEditor from "../parts/OperationEditor.vue";
+import OperationFacts from "../parts/OperationFacts.vue";
+import TryPane from "../parts/TryPane.vue";
+
+const props = defineProps<{ name: string; id: string }>();
+const router = useRouter();
+const about = ref<ApiDetail>();
+const operation = ref<OperationDetail>();
+const fault = ref("");
+const tab = ref("facts");
+const renewed = ref(0);
+
+async function load(): Promise<void> {
+  try {
+    const [one, two] = await Promise.all([
+      api.call(routes.api, { params: { name: props.name } }),
+      api.call(routes.operation, { params: { name: props.name, id: props.id } }),
+    ]);
+    about.value = one;
+    operation.value = two;
+    renewed.value++;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+onMounted(load);
+async function kept(id: string): Promise<void> {
+  if (id !== props.id) return void (await router.replace(`/apis/${props.name}/${id}`));
+  tab.value = "facts";
+  await load();
+}
+</script>
+
+<template>
+  <div class="page">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!operation && !fault" indeterminate />
+    <template v-if="operation && about">
+      <header class="head mb-3">
+        <MethodMark :method="operation.method" />
+        <h1>{{ operation.title }}</h1>
+        <span class="mono dim">{{ operation.path }}</span>
+        <span class="dim">{{ operation.effect }}</span>
+        <span v-if="operation.deprecated" class="text-warning">deprecated</span>
+        <v-spacer />
+        <router-link :to="`/apis/${name}`">{{ about.title }}</router-link>
+      </header>
+      <div class="two">
+        <v-card>
+          <v-tabs v-model="tab" density="compact">
+            <v-tab value="facts">Description</v-tab>
+            <v-tab value="edit">Change</v-tab>
+          </v-tabs>
+          <div class="pa-4">
+            <div class="d-flex ga-2 align-center mb-3">
+              <span class="dim">In a file:</span
+              ><CopyText :text="`operation: ${name}.${operation.id}`" label="In a file" />
+            </div>
+            <OperationFacts
+              v-if="tab === 'facts'"
+              :api-name="name"
+              :operation="operation"
+              :renewed="renewed"
+            />
+            <OperationEditor
+              v-else
+              :id="operation.id"
+              :key="renewed"
+              :api-name="name"
+              @kept="kept"
+              @removed="router.push(`/apis/${name}`)"
+            />
+          </div>
+        </v-card>
+        <v-card class="pa-4">
+          <h2 class="mb-3">Try</h2>
+          <TryPane
+            :key="`${operation.method} ${operation.path} ${about.revision}`"
+            :api-name="name"
+            :operation="operation"
+            :credential="about.credential"
+            @kept="load"
+          />
+        </v-card>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 12px;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
