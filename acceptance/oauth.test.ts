@@ -1,3 +1,4 @@
+import { routes } from "@copper-kettle/contract";
 import { ledgerOffice, staffClient, staffPostClient, staffResource } from "@copper-kettle/standins";
 import { createHash, X509Certificate } from "node:crypto";
 import { exportJWK, exportPKCS8, generateKeyPair } from "jose";
@@ -287,14 +288,41 @@ describe("oauth2", () => {
 
   it("the request sheet says what the other side needs, and what is to come back", async () => {
     await it_.put("sheet", boards({ clientSecret: undefined }));
-    const { markdown } = await it_.world.client.call(
-      (await import("@copper-kettle/contract")).routes.requestSheet,
-      { params: { name: "sheet" } },
-    );
+    const { markdown } = await it_.world.client.call(routes.requestSheet, { params: { name: "sheet" } });
     expect(markdown).toContain(`| Redirect URI | \`${it_.world.url}/oauth/callback\` |`);
     expect(markdown).toContain("`boards:read`, `boards:write`");
     expect(markdown).toContain(`${it_.identity.url}/auth?`);
     expect(markdown).toContain("- the client secret");
     expect(markdown).not.toContain("- the client id");
+  });
+
+  it("a workflow says which scopes its operations want that its credential has not, before a run needs them", async () => {
+    const { client } = it_.world;
+    await it_.put("reader", it_.staffInput({ scopes: ["staff:read"] }));
+    await client.call(routes.putApi, {
+      params: { name: "staff" },
+      body: { url: `${it_.staff.url}/openapi.yaml`, server: it_.staff.url, credential: "reader" },
+    });
+    const text =
+      "copper-kettle: 1\nname: plan\nsteps:\n  - { step: people, operation: staff.listPeople }\n  - { step: open, operation: staff.openSeason, body: { json: { hut: eyrie, name: Summer } } }\n";
+    await it_.world.publish(text);
+    const scopes = async () => (await client.call(routes.workflow, { params: { name: "plan" } })).scopes;
+    const lacking = {
+      step: "open",
+      line: 5,
+      credential: "reader",
+      wanted: ["staff:write"],
+      missing: ["staff:write"],
+    };
+    expect(await scopes()).toMatchObject([
+      { step: "people", missing: [] },
+      { ...lacking, known: "asked", has: ["staff:read"] },
+    ]);
+    // Once there is a token, what it says counts.
+    await it_.check("reader");
+    expect((await scopes())[1]).toMatchObject({ ...lacking, known: "token" });
+    expect((await it_.world.ckettle(["workflow", "show", "plan"])).out).toContain(
+      "staff.openSeason wants the scope staff:write, which the token of reader has not",
+    );
   });
 });

@@ -123,9 +123,18 @@ try {
   await shoot(light.page, "workflows");
   await light.go("/workflows/greet-guest");
   await shoot(light.page, "workflow");
-  await light.page.getByRole("tab", { name: "Start" }).click();
-  await light.page.getByLabel("Guest e-mail").fill("marit@alpha.example");
-  await shoot(light.page, "start");
+  await light.go("/apis/stays");
+  await light.page.getByText("7 of 7").waitFor();
+  await shoot(light.page, "api");
+  await light.go("/add-api");
+  await light.page
+    .getByLabel("Document or request")
+    .fill(
+      `curl -X POST '${constants.stays}/guests/g-1/notes?lang=en' \\\n  -H 'Authorization: Bearer sk-desk-0123456789' \\\n  -H 'X-Desk: corrie' \\\n  -d '{"text":"arrives late"}'`,
+    );
+  await light.page.getByLabel("Name of the API").fill("desk");
+  await light.page.getByText("curl, which writes").waitFor();
+  await shoot(light.page, "add-api");
   await light.go("/credentials");
   await light.page.getByText("boards-marit", { exact: true }).waitFor();
   await shoot(light.page, "credentials");
@@ -155,7 +164,15 @@ try {
   await show(light, "run");
   await light.go(`/runs/${runOf("greet-guest", "unsure")}`);
   await shoot(light.page, "unsure");
-  await show(await open({ colorScheme: "dark" }), "run-dark");
+  const dark = await open({ colorScheme: "dark" });
+  await dark.go("/apis/stays/createStay");
+  await dark.page.getByLabel("guestId *").fill("g-1");
+  await dark.page.getByLabel("hut *").fill("corrie");
+  await dark.page.getByRole("button", { name: "nights" }).click();
+  await dark.page.getByRole("button", { name: "Try it", exact: true }).click();
+  await dark.page.getByRole("button", { name: "Send it" }).click();
+  await dark.page.getByText("201").first().waitFor();
+  await shoot(dark.page, "operation-dark");
   const narrow = await open({ colorScheme: "light", viewport: { width: 390, height: 800 } });
   await narrow.go(`/runs/${runOf("greet-guest", "failed")}`);
   await shoot(narrow.page, "narrow");
@@ -200,11 +217,17 @@ try {
       { fails: true },
     ],
   ]);
-  await type("cli-credential-show", [
-    ["ckettle credential show boards-marit", ["credential", "show", "boards-marit"]],
+  await type("cli-try", [
+    ["ckettle api operations stays --search guest", ["api", "operations", "stays", "--search", "guest"]],
     [
-      "ckettle activity --credential boards-marit --limit 6",
-      ["activity", "--credential", "boards-marit", "--limit", "6"],
+      "ckettle try stays.searchGuests -p email=odd@huts.example",
+      ["try", "stays.searchGuests", "-p", "email=odd@huts.example"],
+    ],
+    ["ckettle try stays.guest", ["try", "stays.guest"], { fails: true }],
+    [
+      "ckettle try depot.listOrders --using wrong",
+      ["try", "depot.listOrders", "--using", "wrong"],
+      { fails: true },
     ],
   ]);
   await type("cli-start", [

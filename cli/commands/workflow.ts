@@ -146,8 +146,9 @@ function notesOf({ scopes, changedOperations }: WorkflowDetail): string[] {
   const missing = scopes
     .filter((one) => one.missing.length > 0)
     .map(({ step, operation, credential, missing: without, known }) => {
-      const what = known === "token" ? "whose token has not" : "which does not ask for";
-      return `${step}: ${operation} wants the scope ${without.join(", ")}, ${what} it: ${credential}`;
+      const what = known === "token" ? "which the token of" : "which";
+      const verb = known === "token" ? "has not" : "does not ask for";
+      return `${step}: ${operation} wants the scope ${without.join(", ")}, ${what} ${credential} ${verb}`;
     });
   const changed = changedOperations.map(({ operation, what, details }) =>
     `${operation} was ${what} since this was published. ${details.join("; ")}`.trim(),

@@ -23,6 +23,8 @@ export type ShapeCheck = (value: Json) => Departure[];
 /** One alternative of a shape, with all that `allOf` and references add to it. */
 interface Variant {
   types: Set<string> | undefined;
+  /** The same, a bit for each type. */
+  mask: number;
   properties: Map<string, Json>;
   required: Set<string>;
   /** Whether fields that are not described are welcome, and what they look like. */
@@ -33,7 +35,9 @@ interface Variant {
 
 interface Looking {
   left: number;
+  /** The keys from the top to where it looks; `depth` says how many of them hold. */
   at: string[];
+  depth: number;
   found: Map<string, Departure>;
 }
 
@@ -61,7 +65,8 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
     if (variants.length === 1) return compare(value, only, looking);
     let best: Looking | undefined;
     for (const variant of variants) {
-      const attempt: Looking = { left: looking.left, at: looking.at, found: new Map() };
+      const { left, at, depth } = looking;
+      const attempt: Looking = { left, at, depth, found: new Map() };
       compare(value, variant, attempt);
       if (attempt.found.size === 0) {
         looking.left = attempt.left;
@@ -75,50 +80,52 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
   };
 
   const compare = (value: Json, variant: Variant, looking: Looking): void => {
-    const { types } = variant;
-    if (value === null) {
-      if (types && !types.has("null"))
-        note(looking, "null", `it is null, and the shape says ${[...types].join(" or ")}`);
+    const { types, mask } = variant;
+    const bit = bitOf(value);
+    if (types && (bit & mask) === 0) {
+      const said = [...types].join(" or ");
+      if (value === null) note(looking, "null", `it is null, and the shape says ${said}`);
+      else note(looking, "other-kind", `it is of type ${typeOf(value)}, and the shape says ${said}`);
       return;
     }
-    const kind = typeOf(value);
-    if (types && !types.has(kind) && !(kind === "integer" && types.has("number"))) {
-      note(looking, "other-kind", `it is of type ${kind}, and the shape says ${[...types].join(" or ")}`);
-      return;
-    }
-    if (Array.isArray(value)) {
+    if (bit === bits.array) {
       if (variant.items === undefined) return;
-      looking.at.push("[]");
-      for (const item of value) {
+      looking.at[looking.depth++] = "[]";
+      for (const item of value as Json[]) {
         if (looking.left < 0) break;
         look(item, variant.items, looking);
       }
-      looking.at.pop();
-    } else if (isObject(value)) fields(value, variant, looking);
+      looking.depth--;
+    } else if (bit === bits.object) fields(value as JsonObject, variant, looking);
   };
 
   const fields = (value: JsonObject, variant: Variant, looking: Looking): void => {
-    for (const key of variant.required) {
-      if (own(value, key) !== undefined) continue;
-      looking.at.push(key);
-      note(looking, "missing-field", "the shape says that it is always there, and it is not");
-      looking.at.pop();
-    }
+    const { properties, required, others, open } = variant;
+    const place = looking.depth++;
+    let wanted = required.size;
     for (const key in value) {
-      if (looking.left < 0) return;
-      const described = variant.properties.get(key);
-      if (described === undefined && variant.open && variant.others === undefined) continue;
-      looking.at.push(key);
+      if (looking.left < 0) break;
+      if (wanted > 0 && required.has(key)) wanted--;
+      const described = properties.get(key);
+      if (described === undefined && open && others === undefined) continue;
+      looking.at[place] = key;
       if (described !== undefined) look(value[key] as Json, described, looking);
-      else if (variant.others !== undefined) look(value[key] as Json, variant.others, looking);
+      else if (others !== undefined) look(value[key] as Json, others, looking);
       else
         note(looking, "new-field", `the shape does not know it; it is of type ${typeOf(value[key] as Json)}`);
-      looking.at.pop();
     }
+    if (wanted > 0 && looking.left >= 0) {
+      for (const key of required) {
+        if (own(value, key) !== undefined) continue;
+        looking.at[place] = key;
+        note(looking, "missing-field", "the shape says that it is always there, and it is not");
+      }
+    }
+    looking.depth = place;
   };
 
   return (value) => {
-    const looking: Looking = { left: mostLookedAt, at: [], found: new Map() };
+    const looking: Looking = { left: mostLookedAt, at: [], depth: 0, found: new Map() };
     look(value, schema, looking);
     return [...looking.found.values()];
   };
@@ -126,17 +133,48 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
 
 function note(looking: Looking, what: Departure["what"], detail: string): void {
   if (looking.found.size >= mostDepartures) return;
-  const path = looking.at.reduce(
-    (text, part) =>
-      part === "[]" ? `${text}[]` : text === "" ? fieldName(part) : `${text}.${fieldName(part)}`,
-    "",
-  );
+  const path = looking.at
+    .slice(0, looking.depth)
+    .reduce(
+      (text, part) =>
+        part === "[]" ? `${text}[]` : text === "" ? fieldName(part) : `${text}.${fieldName(part)}`,
+      "",
+    );
   const key = `${what} ${path}`;
   if (!looking.found.has(key)) looking.found.set(key, { path, what, detail });
 }
 
 function fieldName(key: string): string {
   return /^[A-Za-z_$][\w$-]*$/.test(key) ? key : JSON.stringify(key.slice(0, 100));
+}
+
+/** The types of JSON Schema as bits. */
+const bits = { null: 1, boolean: 2, integer: 4, number: 8, string: 16, array: 32, object: 64 } as Record<
+  string,
+  number
+> & {
+  null: number;
+  boolean: number;
+  integer: number;
+  number: number;
+  string: number;
+  array: number;
+  object: number;
+};
+
+function bitOf(value: Json): number {
+  switch (typeof value) {
+    case "string":
+      return bits.string;
+    case "number":
+      return Number.isInteger(value) ? bits.integer : bits.number;
+    case "boolean":
+      return bits.boolean;
+    default:
+      if (value === null) return bits.null;
+      if (Array.isArray(value)) return bits.array;
+      return value instanceof Exact ? (bits[typeOf(value)] as number) : bits.object;
+  }
 }
 
 /** The type of a value, in the words of JSON Schema. */
@@ -188,6 +226,7 @@ function withoutRef(part: JsonObject): JsonObject[] {
 function merged(parts: JsonObject[]): Variant {
   const variant: Variant = {
     types: undefined,
+    mask: 0,
     properties: new Map(),
     required: new Set(),
     others: undefined,
@@ -213,6 +252,8 @@ function merged(parts: JsonObject[]): Variant {
     }
     variant.items ??= own(part, "items");
   }
+  for (const type of variant.types ?? []) variant.mask |= bits[type] ?? 0;
+  if (variant.types?.has("number")) variant.mask |= bits.integer;
   // A shape that describes no field at all says nothing of them.
   if (variant.properties.size === 0) variant.open = true;
   return variant;

@@ -1,7 +1,9 @@
 import { createServer } from "node:http";
+import { largeAnswer } from "./large-answer.mjs";
 
 // The far side of a benchmark: answers every request with the same small JSON.
 const body = JSON.stringify({ items: [{ id: "g-1", email: "odd@huts.example" }], next: null });
+const large = JSON.stringify(largeAnswer());
 let tokens = 0;
 const server = createServer((request, response) => {
   request.resume();
@@ -14,8 +16,9 @@ const server = createServer((request, response) => {
     return response.end(JSON.stringify(answer));
   }
   if (request.headers.authorization === "Bearer token-number-1") return response.writeHead(401).end();
-  response.writeHead(200, { "Content-Type": "application/json", "Content-Length": body.length });
-  response.end(body);
+  const answer = request.url === "/large" ? large : body;
+  response.writeHead(200, { "Content-Type": "application/json", "Content-Length": answer.length });
+  response.end(answer);
 });
 server.listen(0, "127.0.0.1", () => process.stdout.write(`http://127.0.0.1:${server.address().port}\n`));
 process.stdin.on("end", () => process.exit(0)).resume();

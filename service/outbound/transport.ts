@@ -64,6 +64,7 @@ export class HttpTransport implements Transport {
         );
       }
       const response = await exchange.response;
+      if (response.headers["content-encoding"] === undefined) return response;
       return {
         ...response,
         body: await decodeBody(response.body, response.headers, { host: url.host, most: mostAnswer }),

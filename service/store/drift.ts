@@ -90,9 +90,14 @@ export class DriftStore {
     );
     if (changed.length === 0) return;
     for (const known of changed) known.changed = false;
-    await this.writer.write(async (transaction) => {
-      for (const { row } of changed) await DriftRow.upsert({ ...row }, { transaction });
-    });
+    try {
+      await this.writer.write(async (transaction) => {
+        for (const { row } of changed) await DriftRow.upsert({ ...row }, { transaction });
+      });
+    } catch (error) {
+      for (const known of changed) known.changed = true;
+      throw error;
+    }
   }
 
   #of(api: string): Map<string, Known> {

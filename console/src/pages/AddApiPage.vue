@@ -129,17 +129,3 @@ const nameFault = computed(() =>
     </div>
   </div>
 </template>
-
-<style scoped>
-.two {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 12px;
-  align-items: start;
-}
-@media (max-width: 900px) {
-  .two {
-    grid-template-columns: minmax(0, 1fr);
-  }
-}
-</style>

@@ -177,21 +177,9 @@ async function remove(): Promise<void> {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  flex-wrap: wrap;
-}
 .two {
-  display: grid;
-  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
-  gap: 12px;
-  align-items: start;
-}
-.column {
-  display: grid;
-  gap: 12px;
+  --left: 3fr;
+  --right: 2fr;
 }
 .operation {
   display: flex;
@@ -239,9 +227,6 @@ async function remove(): Promise<void> {
   overflow-wrap: anywhere;
 }
 @media (max-width: 900px) {
-  .two {
-    grid-template-columns: minmax(0, 1fr);
-  }
   .id {
     display: none;
   }

@@ -91,14 +91,6 @@ const drifts = computed(() => {
 
 <style scoped>
 .head {
-  display: flex;
   justify-content: space-between;
-  gap: 12px;
-  flex-wrap: wrap;
-}
-@media (max-width: 900px) {
-  .wide {
-    display: none;
-  }
 }
 </style>

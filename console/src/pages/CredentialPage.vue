@@ -83,25 +83,8 @@ async function removed(): Promise<void> {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  gap: 14px;
-  align-items: center;
-  flex-wrap: wrap;
-}
 .two {
-  display: grid;
-  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
-  gap: 12px;
-  align-items: start;
-}
-.column {
-  display: grid;
-  gap: 12px;
-}
-@media (max-width: 900px) {
-  .two {
-    grid-template-columns: minmax(0, 1fr);
-  }
+  --left: 3fr;
+  --right: 2fr;
 }
 </style>

@@ -99,10 +99,7 @@ const sends = (item: CredentialInfo): string =>
 
 <style scoped>
 .head {
-  display: flex;
   justify-content: space-between;
-  gap: 12px;
-  flex-wrap: wrap;
 }
 .sends {
   white-space: pre-line;
@@ -111,10 +108,5 @@ const sends = (item: CredentialInfo): string =>
 .short {
   max-width: 22rem;
   font-size: 0.8125rem;
-}
-@media (max-width: 900px) {
-  .wide {
-    display: none;
-  }
 }
 </style>

@@ -156,12 +156,6 @@ async function stop(how: "after-step" | "now"): Promise<void> {
   align-items: center;
   gap: 6px 16px;
 }
-.two {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 12px;
-  align-items: start;
-}
 .right {
   position: sticky;
   top: 56px;
@@ -179,9 +173,6 @@ summary {
   font-size: 0.875rem;
 }
 @media (max-width: 900px) {
-  .two {
-    grid-template-columns: minmax(0, 1fr);
-  }
   .right {
     position: static;
     max-height: none;

@@ -186,17 +186,9 @@ function discard(): void {
   display: grid;
   gap: 12px;
 }
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 12px;
-}
 .two {
-  display: grid;
-  grid-template-columns: minmax(0, 5fr) minmax(0, 6fr);
-  gap: 12px;
-  align-items: start;
+  --left: 5fr;
+  --right: 6fr;
 }
 .left {
   display: grid;
@@ -222,9 +214,6 @@ function discard(): void {
   text-decoration: underline;
 }
 @media (max-width: 900px) {
-  .two {
-    grid-template-columns: minmax(0, 1fr);
-  }
   .file {
     height: 70vh;
     position: static;

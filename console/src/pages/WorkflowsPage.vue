@@ -99,8 +99,5 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
   gap: 1px;
 }
 @media (max-width: 700px) {
-  .wide {
-    display: none;
-  }
 }
 </style>

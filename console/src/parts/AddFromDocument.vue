@@ -116,11 +116,6 @@ async function take(): Promise<void> {
   display: grid;
   gap: 12px;
 }
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 10px;
-}
 .mono {
   white-space: pre-line;
 }

@@ -120,9 +120,4 @@ const add = (): Promise<void> =>
   display: grid;
   gap: 12px;
 }
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 10px;
-}
 </style>

@@ -238,7 +238,7 @@ const removeItem = (index: number): void =>
 .inner {
   display: grid;
   gap: 8px;
-  margin: 6px 0 6px 2px;
+  margin: 10px 0 6px 2px;
   padding-left: 12px;
   border-left: 2px solid rgb(var(--v-theme-surface-variant));
 }

@@ -99,10 +99,6 @@ const remove = () =>
 </template>
 
 <style scoped>
-.column {
-  display: grid;
-  gap: 12px;
-}
 .check {
   display: grid;
   grid-template-columns: 1fr auto;

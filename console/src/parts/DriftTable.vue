@@ -47,11 +47,3 @@ const words: Record<Drift["what"], string> = {
     </tbody>
   </table>
 </template>
-
-<style scoped>
-@media (max-width: 900px) {
-  .wide {
-    display: none;
-  }
-}
-</style>

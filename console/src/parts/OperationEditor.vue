@@ -240,7 +240,7 @@ async function remove(): Promise<void> {
           <v-text-field
             :model-value="edit.about"
             label="Help"
-            class="wide"
+            class="across"
             @update:model-value="setParameter(index, { about: $event })"
           />
           <v-text-field
@@ -267,7 +267,7 @@ async function remove(): Promise<void> {
             label="Choices, one a line"
             rows="1"
             auto-grow
-            class="wide"
+            class="across"
             @update:model-value="setParameter(index, { choices: $event })"
           />
         </div>
@@ -305,11 +305,6 @@ async function remove(): Promise<void> {
 .method {
   max-width: 110px;
 }
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 10px;
-}
 .parameter {
   border-left: 2px solid rgb(var(--v-theme-surface-variant));
   padding-left: 10px;
@@ -323,7 +318,7 @@ async function remove(): Promise<void> {
   gap: 10px;
   padding: 8px 0;
 }
-.wide {
+.across {
   grid-column: span 2;
 }
 </style>

@@ -56,8 +56,5 @@ const open = (run: Run): void => void router.push(`/runs/${run.id}`);
   width: 50%;
 }
 @media (max-width: 700px) {
-  .wide {
-    display: none;
-  }
 }
 </style>

@@ -30,7 +30,8 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
     walk.checkSignals(path);
     evaluated(walk, step, frame, log, () => beginCall(walk, step, frame, path));
   }
-  const request = await requestOf(walk, step, frame, log);
+  const recorded = log.begun?.data["request"] as unknown as RecordedRequest;
+  const request = isWhole(recorded) ? recorded : await finished(walk, step, frame, log, recorded);
   for (;;) {
     const last = log.attempts.at(-1);
     if (log.lost && step.effect === "writes") {
@@ -87,8 +88,18 @@ async function worthAnotherProof(
   return !log.attempts.some((attempt) => attempt.renewed) && (await use.refused());
 }
 
-async function requestOf(walk: Walk, step: ReadyCall, frame: Frame, log: StepLog): Promise<HttpRequest> {
-  const recorded = log.begun?.data["request"] as unknown as RecordedRequest;
+function isWhole(recorded: RecordedRequest): recorded is RecordedRequest & HttpRequest {
+  return typeof recorded.body !== "object";
+}
+
+/** The request with its body put together, where files are in it. */
+async function finished(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  recorded: RecordedRequest,
+): Promise<HttpRequest> {
   try {
     return await finishedRequest(recorded, (id) => walk.ports.files.read(id));
   } catch (error) {
