@@ -1,5 +1,6 @@
 import { own, setOwn, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
+import { heldBy, itemAt, optionalItem, optionalKey } from "./access.js";
 import { ExpressionError } from "./errors.js";
 import {
   article,
@@ -13,6 +14,7 @@ import {
 import { checkCount, checkKind, missing, unknownFunction } from "./faults.js";
 import { CallFailure } from "./library/entry.js";
 import { findFunction, namespaces } from "./library/table.js";
+import { denotations } from "./library/conversions.js";
 import { compileMacro } from "./macros.js";
 import { binary, literalValue, negate, OperatorFault } from "./operators.js";
 import { parseExpression, type Node } from "./parse.js";
@@ -53,14 +55,25 @@ export function compile(text: string, label = "", offset = 0): Expression {
 /** Turns a syntax tree into closures. */
 export class Compiler {
   #slots = 0;
+  readonly #lazy = new Map<number, Run>();
 
   constructor(
     readonly text: string,
     readonly place: (node: Node) => string,
   ) {}
 
-  newSlot(): number {
-    return this.#slots++;
+  /** A place for a variable; `lazy` works it out when it is first read. */
+  newSlot(lazy?: Run): number {
+    const slot = this.#slots++;
+    if (lazy) this.#lazy.set(slot, lazy);
+    return slot;
+  }
+
+  /** Reads a variable. */
+  slot(slot: number): Run {
+    const lazy = this.#lazy.get(slot);
+    if (!lazy) return (evaluation) => evaluation.slots[slot] as Value;
+    return (evaluation) => (evaluation.slots[slot] ??= lazy(evaluation));
   }
 
   readonly source = (node: Node): string => this.text.slice(node.start, node.end);
@@ -84,20 +97,15 @@ export class Compiler {
         return () => value;
       }
       case "name":
-        return this.#name(node.name, node, locals);
+        return this.#name(node, locals);
       case "field":
         return this.#field(node, locals);
       case "index":
         return this.#index(node, locals);
       case "call":
         return this.#call(node, locals);
-      case "list": {
-        const items = node.items.map((item) => this.compile(item, locals));
-        return (evaluation) => {
-          evaluation.budget.make(items.length);
-          return items.map((item) => item(evaluation));
-        };
-      }
+      case "list":
+        return this.#list(node, locals);
       case "map":
         return this.#map(node, locals);
       case "choice": {
@@ -144,12 +152,35 @@ export class Compiler {
     };
   }
 
-  #name(name: string, node: Node, locals: Locals): Run {
-    const slot = locals.get(name);
-    if (slot !== undefined) return (evaluation) => evaluation.slots[slot] as Value;
+  #list(node: Node & { op: "list" }, locals: Locals): Run {
+    const items = node.items.map(({ value }) => this.compile(value, locals));
+    const optional = node.items.map((item) => item.optional);
+    if (!optional.includes(true))
+      return (evaluation) => {
+        evaluation.budget.make(items.length);
+        return items.map((item) => item(evaluation));
+      };
+    return (evaluation) => {
+      evaluation.budget.make(items.length);
+      const list: Value[] = [];
+      items.forEach((item, index) => {
+        const value = item(evaluation);
+        if (!optional[index]) list.push(value);
+        else list.push(...heldBy(value, (node.items[index] as { value: Node }).value));
+      });
+      return list;
+    };
+  }
+
+  #name(node: Node & { op: "name" }, locals: Locals): Run {
+    const { name } = node;
+    const slot = node.root ? undefined : locals.get(name);
+    if (slot !== undefined) return this.slot(slot);
     return (evaluation) => {
       const value = own(evaluation.scope as JsonObject, name) as Value | undefined;
       if (value !== undefined) return value;
+      const denoted = denotations.get(name);
+      if (denoted) return denoted;
       const near = nearest(name, Object.keys(evaluation.scope));
       return fail(
         "unknown-name",
@@ -164,7 +195,7 @@ export class Compiler {
     const key = node.key;
     return (evaluation) => {
       const value = object(evaluation);
-      if (node.optional || value instanceof Optional) return optionalKey(value, key);
+      if (node.optional || value instanceof Optional) return optionalKey(this.source, value, key, node);
       const found =
         typeof value === "object" && value !== null && isMap(value)
           ? (own(value as JsonObject, key) as Value)
@@ -180,26 +211,12 @@ export class Compiler {
       const value = object(evaluation);
       const at = index(evaluation);
       if (node.optional || value instanceof Optional) {
-        return Array.isArray(value) || value === null
-          ? optionalItem(value, at)
-          : optionalKey(value, String(at));
+        const inner = value instanceof Optional ? value.value : value;
+        return Array.isArray(inner)
+          ? optionalItem(inner, at)
+          : optionalKey(this.source, value, String(at), node);
       }
-      if (Array.isArray(value)) {
-        if (typeof at !== "number" || !Number.isInteger(at)) {
-          return fail(
-            "wrong-kind",
-            `An index into a list is a whole number from 0; ${this.source(node.index)} is ${article(kindOfValue(at))}.`,
-            node.index,
-          );
-        }
-        const item = value[at] as Value | undefined;
-        if (item !== undefined) return item;
-        const size =
-          value.length === 0
-            ? "is empty"
-            : `has ${value.length} item${value.length === 1 ? "" : "s"}, counted from 0`;
-        return fail("no-such-index", `No item ${at} in ${this.source(node.object)}: it ${size}.`, node);
-      }
+      if (Array.isArray(value)) return itemAt(this.source, value as Value[], at, node);
       const found =
         typeof value === "object" && value !== null && isMap(value)
           ? (own(value as JsonObject, String(at)) as Value)
@@ -209,15 +226,17 @@ export class Compiler {
   }
 
   #map(node: Node & { op: "map" }, locals: Locals): Run {
-    const entries = node.entries.map(([key, value]) => ({
+    const entries = node.entries.map(({ key, value, optional }) => ({
       key: this.compile(key, locals),
       keyNode: key,
       value: this.compile(value, locals),
+      valueNode: value,
+      optional,
     }));
     return (evaluation) => {
       evaluation.budget.make(entries.length);
       const map: ValueMap = {};
-      for (const { key, keyNode, value } of entries) {
+      for (const { key, keyNode, value, valueNode, optional } of entries) {
         const name = key(evaluation);
         if (typeof name !== "string" && typeof name !== "number" && typeof name !== "boolean") {
           fail(
@@ -228,7 +247,9 @@ export class Compiler {
         }
         if (own(map as JsonObject, String(name)) !== undefined)
           fail("bad-value", `The key "${String(name)}" stands here twice.`, keyNode);
-        setOwn(map as JsonObject, String(name), value(evaluation) as never);
+        const made = value(evaluation);
+        for (const one of optional ? heldBy(made, valueNode) : [made])
+          setOwn(map as JsonObject, String(name), one as never);
       }
       return map;
     };
@@ -295,19 +316,4 @@ function guarded(node: Node, operate: () => Value): Value {
     if (error instanceof OperatorFault) fail(error.code, error.message, node);
     throw error;
   }
-}
-
-function optionalKey(value: Value, key: string): Optional {
-  const inner = value instanceof Optional ? value.value : value;
-  if (inner === undefined || inner === null || typeof inner !== "object" || !isMap(inner))
-    return Optional.none;
-  const found = own(inner as JsonObject, key) as Value | undefined;
-  return found === undefined ? Optional.none : new Optional(found);
-}
-
-function optionalItem(value: Value, at: Value): Optional {
-  const inner = value instanceof Optional ? value.value : value;
-  if (!Array.isArray(inner) || typeof at !== "number") return Optional.none;
-  const found = inner[at] as Value | undefined;
-  return found === undefined ? Optional.none : new Optional(found);
 }

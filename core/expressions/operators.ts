@@ -2,7 +2,17 @@ import { Exact, own, type JsonObject } from "../values/json.js";
 import type { Budget } from "./budget.js";
 import type { ExpressionCode } from "./errors.js";
 import type { BinarySign } from "./parse.js";
-import { compare, Duration, equal, isMap, kindOfValue, Timestamp, type Value } from "./values.js";
+import {
+  compare,
+  Duration,
+  equal,
+  isLength,
+  isMap,
+  isTime,
+  kindOfValue,
+  Timestamp,
+  type Value,
+} from "./values.js";
 
 /** Why an operator could not be applied; the evaluator adds the place. */
 export class OperatorFault extends Error {
@@ -54,9 +64,9 @@ const operators: Record<BinarySign, Operate> = {
   },
   "+": add,
   "-": (a, b) => {
-    if (a instanceof Timestamp && b instanceof Timestamp) return new Duration(a.millis - b.millis);
-    if (a instanceof Timestamp && b instanceof Duration) return new Timestamp(a.millis - b.millis);
-    if (a instanceof Duration && b instanceof Duration) return new Duration(a.millis - b.millis);
+    if (a instanceof Timestamp && b instanceof Timestamp) return lengthOf(a.millis - b.millis);
+    if (a instanceof Timestamp && b instanceof Duration) return timeOf(a.millis - b.millis);
+    if (a instanceof Duration && b instanceof Duration) return lengthOf(a.millis - b.millis);
     return arithmetic("-", a, b, (x, y) => x - y);
   },
   "*": (a, b) => arithmetic("*", a, b, (x, y) => x * y),
@@ -93,13 +103,23 @@ function add(a: Value, b: Value, budget: Budget): Value {
     joined.set(b, a.length);
     return joined;
   }
-  if (a instanceof Duration && b instanceof Duration) return new Duration(a.millis + b.millis);
-  if (a instanceof Timestamp && b instanceof Duration) return new Timestamp(a.millis + b.millis);
-  if (a instanceof Duration && b instanceof Timestamp) return new Timestamp(a.millis + b.millis);
+  if (a instanceof Duration && b instanceof Duration) return lengthOf(a.millis + b.millis);
+  if (a instanceof Timestamp && b instanceof Duration) return timeOf(a.millis + b.millis);
+  if (a instanceof Duration && b instanceof Timestamp) return timeOf(a.millis + b.millis);
   if (a === null || b === null) {
     throw new OperatorFault("null-value", `One side of + is null. default(…, "") says what to take then.`);
   }
   return arithmetic("+", a, b, (x, y) => x + y);
+}
+
+function timeOf(millis: number): Timestamp {
+  if (isTime(millis)) return new Timestamp(millis);
+  throw new OperatorFault("bad-value", "The result is a time out of range: the years 1 to 9999.");
+}
+
+function lengthOf(millis: number): Duration {
+  if (isLength(millis)) return new Duration(millis);
+  throw new OperatorFault("bad-value", "The result is a duration out of range: over 10,000 years.");
 }
 
 function ordered(sign: string, holds: (order: number) => boolean): Operate {

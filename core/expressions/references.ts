@@ -1,4 +1,5 @@
 import { namespaces } from "./library/table.js";
+import { itemLoops } from "./macros.js";
 import type { Node } from "./parse.js";
 
 /**
@@ -14,17 +15,6 @@ export interface Reference {
 interface Bound {
   [name: string]: string[] | undefined;
 }
-
-const itemLoops = new Set([
-  "all",
-  "exists",
-  "exists_one",
-  "existsOne",
-  "map",
-  "filter",
-  "optMap",
-  "optFlatMap",
-]);
 
 /** The paths that an expression reads, also through loop variables; each once. */
 export function references(tree: Node): Reference[] {
@@ -54,9 +44,9 @@ function walk(node: Node, bound: Bound, note: (path: string[] | undefined, node:
       go(node.object);
       return go(node.index);
     case "list":
-      return node.items.forEach((item) => go(item));
+      return node.items.forEach((item) => go(item.value));
     case "map":
-      return node.entries.forEach(([key, value]) => (go(key), go(value)));
+      return node.entries.forEach(({ key, value }) => (go(key), go(value)));
     case "choice":
       go(node.condition);
       go(node.then);
@@ -106,7 +96,7 @@ function pathOf(
   note: (path: string[] | undefined, node: Node) => void,
 ): string[] | undefined {
   if (node.op === "name") {
-    if (!Object.prototype.hasOwnProperty.call(bound, node.name)) return [node.name];
+    if (node.root || !Object.prototype.hasOwnProperty.call(bound, node.name)) return [node.name];
     const path = bound[node.name];
     return path && path.length > 0 ? path : undefined;
   }

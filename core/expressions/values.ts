@@ -21,6 +21,16 @@ export class Duration {
   constructor(readonly millis: number) {}
 }
 
+/** Whether a time lies in the years 1 to 9999, as in RFC 3339 and CEL. */
+export function isTime(millis: number): boolean {
+  return millis >= -62_135_596_800_000 && millis <= 253_402_300_799_999;
+}
+
+/** Whether a duration is at most 10,000 years long, as in CEL. */
+export function isLength(millis: number): boolean {
+  return Math.abs(millis) <= 315_576_000_000_000;
+}
+
 /** A value that may be there or not (CEL's optional type). */
 export class Optional {
   constructor(readonly value: Value | undefined) {}
@@ -97,6 +107,8 @@ class Converter {
 
   convert(value: Value): Json | undefined {
     if (--this.#left < 0) throw new BudgetSpent("size");
+    if (typeof value === "number" && !Number.isFinite(value))
+      throw new NotJson(`${value} is no number that can be sent or kept.`);
     if (value === null || typeof value !== "object") return value;
     if (Array.isArray(value)) return this.#list(value as Value[]);
     if (value instanceof Exact) return value;

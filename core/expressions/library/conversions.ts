@@ -5,6 +5,8 @@ import { parseDuration } from "../../values/durations.js";
 import { CallFailure, type FunctionEntry } from "./entry.js";
 import {
   Duration,
+  isLength,
+  isTime,
   kindOfValue,
   Optional,
   textOfBytes,
@@ -29,6 +31,23 @@ function toNumber(value: Value): number | Exact {
     throw new CallFailure("bad-value", `"${value.slice(0, 60)}" is no number.`, 0);
   throw new CallFailure("wrong-kind", `there is no number in ${kindOfValue(value)}.`, 0);
 }
+
+/** The names of kinds as values, for `type(x) == string`. Numbers are of one kind. */
+export const denotations: ReadonlyMap<string, TypeValue> = new Map(
+  Object.entries({
+    bool: "boolean",
+    int: "number",
+    uint: "number",
+    double: "number",
+    string: "text",
+    bytes: "bytes",
+    list: "list",
+    map: "object",
+    null_type: "null",
+    type: "type",
+    optional_type: "optional",
+  }).map(([name, kind]): [string, TypeValue] => [name, new TypeValue(kind)]),
+);
 
 export const conversionFunctions: FunctionEntry[] = [
   {
@@ -67,12 +86,15 @@ export const conversionFunctions: FunctionEntry[] = [
     form: "function",
     parameters: [{ name: "value", kinds: ["text", "number"] }],
     result: "number",
-    help: "The same as number.",
+    help: 'The number that a text holds, also "NaN", "Infinity" and "-Infinity"; of one with many digits the nearest that a double holds.',
     examples: [
       ['double("1e3")', "1000"],
       ["double(3)", "3"],
     ],
-    call: ([value]) => toNumber(value as Value),
+    call: ([value]) =>
+      ["NaN", "Infinity", "-Infinity"].includes(value as string)
+        ? Number(value)
+        : Number(String(toNumber(value as Value))),
   },
   {
     name: "int",
@@ -86,7 +108,14 @@ export const conversionFunctions: FunctionEntry[] = [
     ],
     call([value]) {
       const number = toNumber(value as Value);
-      return number instanceof Exact ? number : Math.trunc(number) + 0;
+      const whole = number instanceof Exact ? number.digits.replace(/\..*$/, "") : Math.trunc(number) + 0;
+      const inRange =
+        typeof whole === "number"
+          ? Math.abs(whole) < 2 ** 63
+          : /^-?\d+$/.test(whole) && BigInt.asIntN(64, BigInt(whole)) === BigInt(whole);
+      if (!inRange)
+        throw new CallFailure("bad-value", "the number is out of the range of whole numbers of 64 bits.", 0);
+      return typeof whole === "number" ? whole : numberFromDigits(whole);
     },
   },
   {
@@ -134,14 +163,16 @@ export const conversionFunctions: FunctionEntry[] = [
     ],
     call([value]) {
       if (value instanceof Timestamp) return value;
-      if (typeof value === "number") return new Timestamp(value * 1000);
-      const parsed = parseTimestamp(value as string);
+      const parsed =
+        typeof value === "number" ? new Timestamp(value * 1000) : parseTimestamp(value as string);
       if (!parsed)
         throw new CallFailure(
           "bad-value",
           `"${String(value).slice(0, 60)}" is no RFC 3339 time, such as 2027-03-01T05:00:00Z.`,
           0,
         );
+      if (!isTime(parsed.millis))
+        throw new CallFailure("bad-value", "a time lies between the years 1 and 9999.", 0);
       return parsed;
     },
   },
@@ -164,6 +195,7 @@ export const conversionFunctions: FunctionEntry[] = [
           `"${String(value).slice(0, 60)}" is no duration, such as 90s, 1h30m or 2d.`,
           0,
         );
+      if (!isLength(millis)) throw new CallFailure("bad-value", "a duration is at most 10,000 years.", 0);
       return new Duration(millis);
     },
   },

@@ -6,16 +6,26 @@ import { numberFunctions } from "./numbers.js";
 import { objectFunctions } from "./objects.js";
 import { textFunctions } from "./texts.js";
 import { timeFunctions } from "./times.js";
+import { collectionFunctions } from "./collections.js";
+import { dateFunctions } from "./dates.js";
+import { moreNumberFunctions } from "./more-numbers.js";
+import { moreTextFunctions } from "./more-texts.js";
+import { regexFunctions } from "./regexes.js";
 
 /** The whole library, in the order of the reference page. */
 export const functions: readonly FunctionEntry[] = [
   ...conversionFunctions,
   ...textFunctions,
+  ...moreTextFunctions,
+  ...regexFunctions,
   ...numberFunctions,
+  ...moreNumberFunctions,
   ...listFunctions,
   ...objectFunctions,
+  ...collectionFunctions,
   ...encodingFunctions,
   ...timeFunctions,
+  ...dateFunctions,
 ];
 
 /** Words that stand before a function's dot and are no values: `math.least`. */

@@ -1,29 +1,8 @@
-import { RE2JS } from "re2js";
 import { CallFailure, type FunctionEntry } from "./entry.js";
 import type { Value } from "../values.js";
+import { pattern } from "./regexes.js";
 
 const text = (name = "text") => ({ name, kinds: ["text"] as const });
-
-const patterns = new Map<string, RE2JS>();
-
-/** A compiled RE2 pattern (linear time); the last 200 are kept. */
-function pattern(source: string): RE2JS {
-  const known = patterns.get(source);
-  if (known) return known;
-  let compiled: RE2JS;
-  try {
-    compiled = RE2JS.compile(source);
-  } catch (error) {
-    throw new CallFailure(
-      "bad-value",
-      `"${source.slice(0, 60)}" is no regular expression (RE2): ${(error as Error).message}`,
-      1,
-    );
-  }
-  if (patterns.size >= 200) patterns.clear();
-  patterns.set(source, compiled);
-  return compiled;
-}
 
 function test(
   name: string,
@@ -66,6 +45,10 @@ function change(
   };
 }
 
+/** The white space of Unicode (White_Space), as CEL's trim takes it; no others, such as the zero-width ones. */
+const spaces = "[\\t-\\r \\u0085\\u00a0\\u1680\\u2000-\\u200a\\u2028\\u2029\\u202f\\u205f\\u3000]+";
+const leadingSpace = new RegExp(`^${spaces}`);
+const trailingSpace = new RegExp(`(?<!${spaces.slice(0, -1)})${spaces}$`);
 const asciiOnly = (value: string, from: RegExp, to: (part: string) => string) => value.replace(from, to);
 
 export const textFunctions: FunctionEntry[] = [
@@ -155,7 +138,7 @@ export const textFunctions: FunctionEntry[] = [
       ['"  a b ".trim()', '"a b"'],
       ['trim("x\\n")', '"x"'],
     ],
-    (value) => value.trim(),
+    (value) => value.replace(leadingSpace, "").replace(trailingSpace, ""),
   ),
   {
     name: "split",
@@ -258,7 +241,15 @@ export const textFunctions: FunctionEntry[] = [
     ],
     call([value, part, start], context) {
       context.step((value as string).length);
-      const units = (value as string).indexOf(part as string, (start as number | undefined) ?? 0);
+      const characters = start === undefined ? [] : [...(value as string)];
+      if (start !== undefined && !((start as number) >= 0 && (start as number) <= characters.length))
+        throw new CallFailure(
+          "no-such-index",
+          `there is no place ${String(start)}; the text has ${characters.length} characters.`,
+          2,
+        );
+      const from = characters.slice(0, (start as number | undefined) ?? 0).join("").length;
+      const units = (value as string).indexOf(part as string, from);
       return units < 0 ? -1 : [...(value as string).slice(0, units)].length;
     },
   },
