@@ -1,4 +1,4 @@
-import { printProblem, readWorkflow } from "@copper-kettle/core";
+import { printProblem, readWorkflow, referencePage } from "@copper-kettle/core";
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
@@ -83,6 +83,10 @@ describe("what the docs say", () => {
       }
     };
     await Promise.all(rows.map(checkRow));
+  });
+
+  it("the page on expressions is the one that the library's tables make", () => {
+    expect(read("docs/expressions.md")).toBe(referencePage());
   });
 
   it("every setting of the page on the service is read by it", () => {

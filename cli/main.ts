@@ -5,6 +5,7 @@ import { addApi } from "./commands/api.js";
 import { addAccess } from "./commands/access.js";
 import { addCredential } from "./commands/credential.js";
 import { addDemo } from "./commands/demo.js";
+import { addEval } from "./commands/eval.js";
 import { addOthers } from "./commands/others.js";
 import { addRun } from "./commands/run.js";
 import { addServe } from "./commands/serve.js";
@@ -36,6 +37,7 @@ function build(): Command {
     addRun,
     addApi,
     addTry,
+    addEval,
     addCredential,
     addAccess,
     addOthers,

@@ -203,6 +203,14 @@ export const routes = {
     output: runDetail,
     status: 200,
   }),
+  runScope: route({
+    method: "GET",
+    path: "/api/runs/{id}/scope",
+    summary: "The values that expressions see after the run, secrets masked",
+    params: z.object({ id: z.string() }),
+    output: jsonObject,
+    status: 200,
+  }),
   journal: route({
     method: "GET",
     path: "/api/runs/{id}/journal",

@@ -35,6 +35,12 @@ export const router = createRouter({
     },
     { path: "/runs", name: "runs", component: () => import("./pages/RunsPage.vue") },
     { path: "/runs/:id", name: "run", component: () => import("./pages/RunPage.vue"), props: true },
+    {
+      path: "/runs/:id/expressions",
+      name: "expressions",
+      component: () => import("./pages/ExpressionsPage.vue"),
+      props: true,
+    },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },
   ],
 });

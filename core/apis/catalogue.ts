@@ -1,3 +1,4 @@
+import type { JsonObject } from "../values/json.js";
 import type { Operation } from "./document.js";
 
 /** The APIs that are described, as a check of a file sees them. */
@@ -5,6 +6,8 @@ export interface Catalogue {
   apis(): string[];
   /** The operations of an API; undefined where it is not described. */
   operations(api: string): Operation[] | undefined;
+  /** The document of an API, in which references of its shapes lead on. */
+  document?(api: string): JsonObject | undefined;
 }
 
 /** An operation as a file names it: `stays.searchGuests`. Undefined where the text is none. */

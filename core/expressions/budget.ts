@@ -1,7 +1,7 @@
 /** How much one evaluation may do before it ends with an error of code `budget`. */
 export const limits = {
   /** Nodes visited, items walked, characters compared. */
-  steps: 2_000_000,
+  steps: 1_000_000,
   /** Characters, bytes and items made, added up. */
   size: 8_000_000,
 };

@@ -290,6 +290,11 @@ export class Compiler {
     const args = argNodes.map((arg) => this.compile(arg, locals));
     return (evaluation) => {
       const values = args.map((arg) => arg(evaluation));
+      for (const value of values) {
+        // Whatever a function does with a text takes time in proportion to it.
+        const length = typeof value === "string" || value instanceof Uint8Array ? value.length : 0;
+        if (length > 64) evaluation.budget.step(length >> 3);
+      }
       values.forEach((value, index) => checkKind(this.source, entry, index, value, argNodes[index] as Node));
       try {
         return entry.call(values, {

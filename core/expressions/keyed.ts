@@ -11,12 +11,12 @@ function keyText(value: Value): string | undefined {
     case "string":
       return `s${value}`;
     case "number":
-      return `n${canonicalDecimal(String(value))}`;
+      return `n${value}`;
     case "boolean":
       return `b${value}`;
     default:
       if (value === null) return "null";
-      return value instanceof Exact ? `n${canonicalDecimal(value.digits)}` : undefined;
+      return value instanceof Exact ? `x${canonicalDecimal(value.digits)}` : undefined;
   }
 }
 

@@ -94,6 +94,7 @@ function add(a: Value, b: Value, budget: Budget): Value {
   }
   if (Array.isArray(a) && Array.isArray(b)) {
     budget.make(a.length + b.length);
+    budget.step((a.length + b.length) >> 1);
     return [...(a as Value[]), ...(b as Value[])];
   }
   if (a instanceof Uint8Array && b instanceof Uint8Array) {

@@ -1,6 +1,7 @@
 import { operationName } from "../apis/catalogue.js";
 import { defaultEffect, type Effect } from "../http/effect.js";
 import { defaultRetry } from "../http/retry.js";
+import { anything, ofKind } from "../shapes/shape.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { requestLine, type StepKind } from "./document.js";
@@ -87,15 +88,20 @@ const kinds: Record<StepKind, Prepare> = {
 
   if(preparer, raw, path, base) {
     const condition = preparer.expression(raw["if"], [...path, "if"]);
-    const then = preparer.steps((raw["then"] as Json[] | undefined) ?? [], [...path, "then"]);
-    const otherwise = preparer.steps((raw["else"] as Json[] | undefined) ?? [], [...path, "else"]);
+    const branch = (key: string) =>
+      preparer.knowledge.branch(() => preparer.steps((raw[key] as Json[] | undefined) ?? [], [...path, key]));
+    const then = branch("then");
+    const otherwise = branch("else");
     return condition && { ...base, kind: "if", condition, then, else: otherwise };
   },
 
   each(preparer, raw, path, base) {
     const list = preparer.expression(raw["each"], [...path, "each"]);
     const as = (raw["as"] as string | undefined) ?? "item";
-    return preparer.within([as, "index"], () => {
+    const walked = preparer.knowledge.result(list);
+    const isList = walked.kinds?.length === 1 && walked.kinds[0] === "list";
+    const item = isList ? (walked.items?.() ?? anything) : anything;
+    return preparer.within({ [as]: item, index: ofKind("number") }, () => {
       const steps = preparer.steps(raw["steps"] as Json[], [...path, "steps"]);
       const collect = preparer.expression(raw["collect"], [...path, "collect"]);
       const atOnce = (raw["at-once"] as number | undefined) ?? 1;

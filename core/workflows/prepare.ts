@@ -4,42 +4,56 @@ import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
 import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
+import type { ShapeScope } from "../shapes/check.js";
+import type { Shape } from "../shapes/shape.js";
 import { durationHint, parseDuration } from "../values/durations.js";
 import { isObject, printJson, type Json, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import { prepareStep } from "./prepare-steps.js";
+import { Knowledge } from "./outcomes.js";
 import { checkReference, type Visible } from "./references.js";
 import type { Source } from "./source.js";
 import type { Step, ValueTemplate, Workflow } from "./steps.js";
 
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
+  readonly #sets: [Path, string[]][] = [];
   #visible: Visible = { steps: new Set(), allSteps: new Set(), names: new Set(), inputs: undefined };
   #reads: string[][] = [];
+  /** All that the file reads, to find what it sets for nothing. */
+  readonly #allReads: string[][] = [];
+  readonly knowledge: Knowledge;
+  /** What is in scope at each step, by the line on which it begins. */
+  readonly scopes: { line: number; scope: ShapeScope }[] = [];
 
   constructor(
     readonly source: Source,
     readonly sound: ReadonlyMap<JsonObject, StepKind>,
     /** The described APIs; undefined where they are not known, and calls of operations are not checked. */
     readonly catalogue: Catalogue | undefined,
-  ) {}
+  ) {
+    this.knowledge = new Knowledge(catalogue);
+  }
 
   workflow(value: JsonObject): Workflow {
     const steps = Array.isArray(value["steps"]) ? value["steps"] : [];
     const inputs = isObject(value["inputs"]) ? value["inputs"] : undefined;
     this.#visible.inputs = inputs;
+    this.knowledge.inputs(inputs);
     this.#collectNames(steps, ["steps"]);
     const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
     const limits = isObject(value["limits"]) ? value["limits"] : {};
+    const prepared = this.steps(steps, ["steps"]);
+    this.#unused(prepared);
     return {
       name: typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "",
       ...texts(value, ["title", "about"]),
       ...(inputs ? { inputs } : {}),
       triggers: Object.fromEntries(Object.keys(triggers).map((name) => [name, { kind: "by-hand" as const }])),
       limits: typeof limits["at-once"] === "number" ? { atOnce: limits["at-once"] } : {},
-      steps: this.steps(steps, ["steps"]),
+      steps: prepared,
     };
   }
 
@@ -49,12 +63,18 @@ export class Preparer {
     list.forEach((raw, index) => {
       if (!isObject(raw)) return;
       const kind = this.sound.get(raw);
+      this.scopes.push({ line: this.source.line([...path, index]), scope: this.knowledge.scope() });
       const name = typeof raw["step"] === "string" ? raw["step"] : undefined;
       if (kind) {
         const outer = this.#reads;
         this.#reads = [];
         const step = prepareStep(this, kind, raw, [...path, index]);
-        if (step) prepared.push({ ...step, reads: this.#reads });
+        if (step) {
+          prepared.push({ ...step, reads: this.#reads });
+          this.knowledge.ended(step);
+          if (step.kind === "set")
+            this.#sets.push([[...path, index, "set"], step.values.map(([key]) => key)]);
+        }
         this.#reads = outer;
       }
       if (name) this.#visible.steps.add(name);
@@ -63,11 +83,12 @@ export class Preparer {
   }
 
   /** Runs `inner` where more names are in scope, such as a loop's item; the steps inside are not seen afterwards. */
-  within<T>(names: string[], inner: () => T): T {
+  within<T>(shapes: Record<string, Shape>, inner: () => T): T {
+    const names = Object.keys(shapes);
     const outer = this.#visible;
     this.#visible = { ...outer, steps: new Set(outer.steps), names: new Set([...outer.names, ...names]) };
     try {
-      return inner();
+      return this.knowledge.within(shapes, inner);
     } finally {
       this.#visible = outer;
     }
@@ -101,7 +122,8 @@ export class Preparer {
     const text = String(value);
     try {
       const expression = compile(text, label(path));
-      this.#check(references(expression.tree), path, text, more);
+      if (this.#check(references(expression.tree), path, text, more))
+        this.#checkShapes(expression, path, text, 0, more);
       return expression;
     } catch (error) {
       this.#expressionFault(error, path, text);
@@ -114,7 +136,9 @@ export class Preparer {
     if (typeof value !== "string") return undefined;
     try {
       const template = parseTemplate(value, label(path));
-      this.#check(templateReferences(template), path, value, []);
+      if (this.#check(templateReferences(template), path, value, []))
+        for (const part of template.parts)
+          if ("expression" in part) this.#checkShapes(part.expression, path, value, part.offset, []);
       return template;
     } catch (error) {
       this.#expressionFault(error, path, value);
@@ -181,13 +205,43 @@ export class Preparer {
     return undefined;
   }
 
-  #check(found: Reference[], path: Path, text: string, more: string[]): void {
+  #check(found: Reference[], path: Path, text: string, more: string[]): boolean {
+    let sound = true;
     for (const reference of found) {
       this.#reads.push(reference.path);
+      this.#allReads.push(reference.path);
       const fault = checkReference(reference, this.#visible, more);
-      if (fault)
-        this.source.report(path, "reference", fault, { text, start: reference.start, end: reference.end });
+      if (!fault) continue;
+      sound = false;
+      this.source.report(path, "reference", fault, { text, start: reference.start, end: reference.end });
     }
+    return sound;
+  }
+
+  /** What will probably go wrong, by the shapes of what is read; only advice. */
+  #checkShapes(expression: Expression, path: Path, text: string, offset: number, more: string[]): void {
+    for (const { code, message, start, end } of this.knowledge.check(expression, more))
+      this.source.report(path, code, message, { text, start: start + offset, end: end + offset }, "advice");
+  }
+
+  /** Variables that are set, and that nothing reads. */
+  #unused(steps: Step[]): void {
+    if (steps.length === 0 || this.source.problems.some(({ severity }) => severity === "error")) return;
+    const whole = this.#allReads.some(
+      (path) => path[0] === "variables" && (path[1] === undefined || path[1] === "*"),
+    );
+    const read = new Set(this.#allReads.filter(([root]) => root === "variables").map(([, name]) => name));
+    if (whole) return;
+    for (const [path, names] of this.#sets)
+      for (const name of names)
+        if (!read.has(name))
+          this.source.reportKey(
+            path,
+            name,
+            "unused",
+            `variables.${name} is set here, and nothing reads it.`,
+            "advice",
+          );
   }
 
   #expressionFault(error: unknown, path: Path, text: string): void {

@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { ShapeScope } from "../shapes/check.js";
 import type { Catalogue } from "../apis/catalogue.js";
 import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
@@ -15,6 +16,8 @@ export interface ReadWorkflow {
   /** What could be understood of a file with errors; for showing only. */
   partial: Workflow | undefined;
   problems: Problem[];
+  /** What expressions can read at a line, with all that is known of it; for completion. */
+  scopeAt(line: number): ShapeScope;
 }
 
 /**
@@ -26,15 +29,19 @@ export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow 
   const source = new Source(text);
   const value = source.value();
   let workflow: Workflow | undefined;
-  if (value !== undefined) workflow = new Reader(source, catalogue).read(value);
+  const reader = new Reader(source, catalogue);
+  if (value !== undefined) workflow = reader.read(value);
   const problems = source.problems.sort((a, b) => a.line - b.line || a.column - b.column);
   const sound = !problems.some((problem) => problem.severity === "error");
-  return { workflow: sound ? workflow : undefined, partial: workflow, problems };
+  const scopeAt = (line: number) =>
+    reader.scopes.findLast((one) => one.line <= line)?.scope ?? (new Map() as ShapeScope);
+  return { workflow: sound ? workflow : undefined, partial: workflow, problems, scopeAt };
 }
 
 class Reader {
   /** The steps whose own fields have the right shape. */
   readonly #sound = new Map<JsonObject, StepKind>();
+  scopes: { line: number; scope: ShapeScope }[] = [];
 
   constructor(
     readonly source: Source,
@@ -60,7 +67,9 @@ class Reader {
     this.#shape(shallowDocument, value, []);
     const list = Array.isArray(value["steps"]) ? value["steps"] : [];
     this.#steps(list, ["steps"]);
-    return new Preparer(this.source, this.#sound, this.catalogue).workflow(value);
+    const preparer = new Preparer(this.source, this.#sound, this.catalogue);
+    this.scopes = preparer.scopes;
+    return preparer.workflow(value);
   }
 
   /** Checks each step, and the steps in it, against the schema of its kind. */

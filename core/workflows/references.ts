@@ -1,3 +1,4 @@
+import { denotations } from "../expressions/library/conversions.js";
 import type { Reference } from "../expressions/references.js";
 import { isObject, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
@@ -26,6 +27,7 @@ export function checkReference(reference: Reference, visible: Visible, more: str
   const [root = "", second] = reference.path;
   if (more.includes(root) || visible.names.has(root)) return undefined;
   if (!roots.includes(root)) {
+    if (denotations.has(root)) return undefined;
     if (visible.allSteps.has(root)) return `"${root}" is a step; its outcome is steps.${root}.`;
     const near = nearest(root, [...roots, ...visible.names, ...more]);
     if (["status", "headers", "body", "failure"].includes(root)) {

@@ -99,14 +99,20 @@ export class Source {
   }
 
   /** Notes a problem at a key of the object at `path`. */
-  reportKey(path: Path, key: string, code: string, message: string): void {
+  reportKey(
+    path: Path,
+    key: string,
+    code: string,
+    message: string,
+    severity: Problem["severity"] = "error",
+  ): void {
     const node = this.#node(path);
     const pair = isMap(node)
       ? node.items.find((item) => isScalar(item.key) && String(item.key.value) === key)
       : undefined;
     const range = (pair?.key as Node | undefined)?.range;
     const [from, to] = range ?? this.#range(path);
-    this.#at(from, to, code, message, [...path, key]);
+    this.#at(from, to, code, message, [...path, key], severity);
   }
 
   /** The line (from 1) on which a field begins. */

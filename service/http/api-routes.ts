@@ -80,7 +80,7 @@ export function serveApis(app: Express, context: Context): void {
     const { revision } = find(params.name);
     if (!(await apis.revision(params.name, query.revision)))
       throw notFound("revision", `${params.name} ${query.revision ?? ""}`);
-    return apis.document(params.name, query.revision ?? revision);
+    return apis.documentOf(params.name, query.revision ?? revision);
   });
   serve(app, routes.listOperations, async ({ params, query }) => ({
     operations: searched(find(params.name).api.operations, query.search ?? "").map(

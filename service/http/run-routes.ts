@@ -1,4 +1,5 @@
 import { routes } from "@copper-kettle/contract";
+import { scopeOf, type Entry } from "@copper-kettle/core";
 import type { Express } from "express";
 import { Op, type WhereOptions } from "sequelize";
 import type { OpenEntry } from "../store/journal.js";
@@ -8,6 +9,9 @@ import { openStream } from "./events.js";
 import { notFound } from "./problems.js";
 import { answered, serve } from "./serve-route.js";
 import { runDetailView, runView } from "./views.js";
+
+/** So many pages of a thousand entries of a run are read for its values. */
+const mostPages = 50;
 
 export function serveRuns(app: Express, context: Context): void {
   const { journals, runner, starts, workflows } = context;
@@ -59,6 +63,19 @@ export function serveRuns(app: Express, context: Context): void {
     await find(params.id);
     const { entries, more } = await journals.open(params.id, query.after, query.limit);
     return { entries: entries as never, more };
+  });
+
+  serve(app, routes.runScope, async ({ params }) => {
+    await find(params.id);
+    const entries: Entry[] = [];
+    let after = -1;
+    for (let pages = 0; pages < mostPages; pages++) {
+      const page = await journals.open(params.id, after, 1_000);
+      entries.push(...page.entries.map(({ entry }) => entry as unknown as Entry));
+      after = page.entries.at(-1)?.seq ?? after;
+      if (!page.more) break;
+    }
+    return scopeOf(entries, { id: params.id });
   });
 
   serve(app, routes.runEvents, async ({ params, query, request, response }) => {

@@ -58,6 +58,10 @@ export class ApiStore implements Catalogue {
     return this.#current.get(name)?.api.operations;
   }
 
+  document(name: string): JsonObject | undefined {
+    return this.#current.get(name)?.document;
+  }
+
   get(name: string): OpenApi | undefined {
     return this.#current.get(name);
   }
@@ -67,7 +71,7 @@ export class ApiStore implements Catalogue {
   }
 
   /** The document of a revision, as OpenAPI 3.1. */
-  async document(name: string, revision: number): Promise<JsonObject> {
+  async documentOf(name: string, revision: number): Promise<JsonObject> {
     const row = await ApiRevisionRow.findOne({ where: { api: name, revision } });
     if (!row) throw new Error(`Revision ${revision} of the API ${name} is missing.`);
     return parseJson((await this.blobs.read(row.document)).toString()) as JsonObject;
@@ -88,7 +92,7 @@ export class ApiStore implements Catalogue {
   }
 
   async #readRevision(name: string, revision: number): Promise<ReadRevision> {
-    const document = await this.document(name, revision);
+    const document = await this.documentOf(name, revision);
     return { document, api: readApi(document) };
   }
 

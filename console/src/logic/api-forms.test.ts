@@ -13,6 +13,7 @@ import {
   withField,
   withoutField,
 } from "./body-value.js";
+import { completeInFile, scopeAtLine } from "./expression-completion.js";
 import { parameterEdits, withParameters } from "./operation-edit.js";
 import { bodyKindOf, givenParameters, typedParameters } from "./parameter-form.js";
 import { pastedKind, suggestedName } from "./pasted.js";
@@ -197,5 +198,26 @@ describe("what somebody pastes", () => {
   it("offers a name", () => {
     expect(suggestedName("https://api.stays.example")).toBe("stays-example");
     expect(suggestedName("Hut Stays (v2)")).toBe("hut-stays-v2");
+  });
+});
+
+describe("completion in a workflow file", () => {
+  const file = (last: string) =>
+    `copper-kettle: 1\nname: a\nsteps:\n  - { step: first, set: { total: 1 } }\n${last}`;
+  const offered = (last: string, column = last.length) =>
+    completeInFile(last, column, scopeAtLine(file(last), 5)).options.map(({ text }) => text);
+
+  it.each([
+    ['  - { step: b, note: "${steps.', ["first"]],
+    ['  - { step: b, note: "${steps.first.', ["total"]],
+    ["  - { step: b, if: steps.first.to", ["total"]],
+    ["  - { step: b, each: variables.", ["total"]],
+  ])("%s", (line, some) => {
+    expect(offered(line)).toEqual(expect.arrayContaining(some));
+  });
+
+  it("is silent where no expression stands", () => {
+    expect(offered("  - { step: steps.")).toEqual([]);
+    expect(offered('  - { step: b, note: "${1} steps.')).toEqual([]);
   });
 });

@@ -100,6 +100,7 @@ async function stop(how: "after-step" | "now"): Promise<void> {
           <v-btn size="small" @click="stop('after-step')">Stop after the step</v-btn>
           <v-btn size="small" @click="stop('now')">Stop now</v-btn>
         </template>
+        <v-btn size="small" :to="`/runs/${run.id}/expressions`">Try expressions</v-btn>
         <span class="mono dim">{{ run.id }}</span>
       </header>
       <v-alert

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { routes } from "@copper-kettle/contract";
 import { readWorkflow, type Problem } from "@copper-kettle/core";
 import { yaml } from "@codemirror/lang-yaml";
 import { linter, lintGutter, type Diagnostic } from "@codemirror/lint";
@@ -6,6 +7,9 @@ import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { tags } from "@lezer/highlight";
 import { basicSetup, EditorView } from "codemirror";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { editorTheme } from "../logic/editor-theme.js";
+import { fileCompletion } from "../logic/expression-completion.js";
+import { api } from "../api.js";
 import { cspNonce } from "../theme.js";
 
 const text = defineModel<string>({ required: true });
@@ -23,10 +27,19 @@ const highlight = HighlightStyle.define([
   { tag: [tags.punctuation, tags.separator, tags.brace, tags.squareBracket], opacity: "0.7" },
 ]);
 
-/** The same check as everywhere, run here while typing. */
-function check(editor: EditorView): Diagnostic[] {
+/** The service checks with the described APIs at hand; without it the file is checked here, by the same code. */
+async function problemsOf(text: string): Promise<Problem[]> {
+  try {
+    return (await api.call(routes.check, { body: { text } })).problems;
+  } catch {
+    return readWorkflow(text).problems;
+  }
+}
+
+/** The same check as everywhere, run while typing. */
+async function check(editor: EditorView): Promise<Diagnostic[]> {
   const { doc } = editor.state;
-  const { problems } = readWorkflow(doc.toString());
+  const problems = await problemsOf(doc.toString());
   emit("problems", problems);
   const offset = (line: number, column: number): number => {
     const found = doc.line(Math.min(Math.max(line, 1), doc.lines));
@@ -51,27 +64,14 @@ onMounted(() => {
       basicSetup,
       yaml(),
       syntaxHighlighting(highlight),
+      fileCompletion,
       lintGutter(),
       linter(check, { delay: 250 }),
       EditorView.cspNonce.of(cspNonce()),
       EditorView.updateListener.of((update) => {
         if (update.docChanged) text.value = update.state.doc.toString();
       }),
-      EditorView.theme({
-        "&": { fontSize: "13px", height: "100%" },
-        ".cm-scroller": { fontFamily: "var(--mono)" },
-        ".cm-gutters": { backgroundColor: "transparent", color: "inherit", opacity: "0.6", border: "none" },
-        ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "rgba(128,128,128,0.1)" },
-        ".cm-cursor": { borderLeftColor: "currentColor" },
-        "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": {
-          backgroundColor: "rgba(128,128,128,0.3) !important",
-        },
-        ".cm-tooltip": {
-          backgroundColor: "rgb(var(--v-theme-surface))",
-          color: "rgb(var(--v-theme-on-surface))",
-          border: "1px solid rgba(128,128,128,0.4)",
-        },
-      }),
+      editorTheme,
     ],
   });
 });

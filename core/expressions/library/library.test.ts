@@ -3,6 +3,8 @@ import { parseJson } from "../../values/json.js";
 import { derivedUuid } from "../../values/digest.js";
 import { compile } from "../compile.js";
 import { evaluateToJson } from "../templates.js";
+import { macroNames } from "../macros.js";
+import { macroEntries } from "./macro-table.js";
 import { functions } from "./table.js";
 
 const surroundings = {
@@ -11,7 +13,7 @@ const surroundings = {
 };
 
 describe("the library's examples", () => {
-  for (const entry of functions) {
+  for (const entry of [...functions, ...macroEntries]) {
     it(`${entry.name} has help and two examples that hold`, () => {
       expect(entry.help).toMatch(/\.$/);
       expect(entry.examples.length).toBeGreaterThanOrEqual(2);
@@ -20,6 +22,11 @@ describe("the library's examples", () => {
       }
     });
   }
+
+  it("every macro has an entry", () => {
+    const names = macroEntries.map(({ name }) => name);
+    for (const name of macroNames) if (name !== "existsOne") expect(names).toContain(name);
+  });
 
   it("names each function once in each form", () => {
     const forms = functions.flatMap((entry) =>

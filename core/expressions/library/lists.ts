@@ -181,6 +181,7 @@ export const listFunctions: FunctionEntry[] = [
     call([count], context) {
       if (!Number.isInteger(count) || (count as number) < 0)
         throw new CallFailure("bad-value", "the count is a whole number from 0.", 0);
+      context.step(Number(count));
       context.make(count as number);
       return Array.from({ length: count as number }, (_, index) => index);
     },

@@ -12,21 +12,20 @@ import { moreNumberFunctions } from "./more-numbers.js";
 import { moreTextFunctions } from "./more-texts.js";
 import { regexFunctions } from "./regexes.js";
 
-/** The whole library, in the order of the reference page. */
-export const functions: readonly FunctionEntry[] = [
-  ...conversionFunctions,
-  ...textFunctions,
-  ...moreTextFunctions,
-  ...regexFunctions,
-  ...numberFunctions,
-  ...moreNumberFunctions,
-  ...listFunctions,
-  ...objectFunctions,
-  ...collectionFunctions,
-  ...encodingFunctions,
-  ...timeFunctions,
-  ...dateFunctions,
+/** The library by matter, in the order of the reference page. */
+export const sections: readonly { title: string; functions: readonly FunctionEntry[] }[] = [
+  { title: "Kinds and conversions", functions: conversionFunctions },
+  { title: "Text", functions: [...textFunctions, ...moreTextFunctions] },
+  { title: "Regular expressions", functions: regexFunctions },
+  { title: "Numbers", functions: [...numberFunctions, ...moreNumberFunctions] },
+  { title: "Lists", functions: listFunctions },
+  { title: "Objects, sets and optional values", functions: [...objectFunctions, ...collectionFunctions] },
+  { title: "Encoding, hashing and signing", functions: encodingFunctions },
+  { title: "Time and ids", functions: [...timeFunctions, ...dateFunctions] },
 ];
+
+/** The whole library. */
+export const functions: readonly FunctionEntry[] = sections.flatMap((section) => section.functions);
 
 /** Words that stand before a function's dot and are no values: `math.least`. */
 export const namespaces: ReadonlySet<string> = new Set([

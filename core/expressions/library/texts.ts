@@ -176,9 +176,10 @@ export const textFunctions: FunctionEntry[] = [
     ],
     call([list, separator], context) {
       const parts = (list as Value[]).map((item, index) => joinable(item, index));
-      const joined = parts.join((separator as string | undefined) ?? "");
-      context.make(joined.length);
-      return joined;
+      const between = (separator as string | undefined) ?? "";
+      // Paid before it is made: the parts may be many times the same large text.
+      context.make(parts.reduce((sum, part) => sum + part.length + between.length, 0));
+      return parts.join(between);
     },
   },
   {

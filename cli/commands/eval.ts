@@ -1,0 +1,86 @@
+import { routes } from "@copper-kettle/contract";
+import {
+  compile,
+  evaluateToJson,
+  ExpressionError,
+  isObject,
+  parseJson,
+  parseTemplate,
+  printJson,
+  renderTemplate,
+  type Json,
+  type ValueMap,
+} from "@copper-kettle/core";
+import type { Command } from "commander";
+import { randomUUID } from "node:crypto";
+import { existsSync, statSync } from "node:fs";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { show } from "../output.js";
+import { readText } from "./workflow.js";
+
+/** Evaluates an expression on data at hand, or on the values of a run; needs no service for a file. */
+export function addEval(program: Command): void {
+  program
+    .command("eval")
+    .description("evaluate an expression on a JSON file, or on the values of a run")
+    .argument("<expression>", "such as size(items); with --template a text with ${…} parts")
+    .option(
+      "-d, --data <file>",
+      "a JSON file, or - for standard input; its keys are names, other JSON is `data`",
+    )
+    .option("--run <id>", "the values of a run, secrets masked")
+    .option("--template", "the argument is a text with ${…} parts")
+    .action(
+      async (
+        text: string,
+        options: { data?: string; run?: string; template?: boolean },
+        command: Command,
+      ) => {
+        const globals = globalsOf(command);
+        // --data before the command is the service's folder; a file after it is what is evaluated on.
+        const data = options.data ?? (globals.data && isFile(globals.data) ? globals.data : undefined);
+        if (data === globals.data) delete globals.data;
+        const scope = {
+          ...(options.run
+            ? await clientOf(globals).call(routes.runScope, { params: { id: options.run } })
+            : {}),
+          ...(data ? dataOf(data) : {}),
+        } as ValueMap;
+        const surroundings = { now: () => Date.now(), uuid: () => randomUUID() };
+        try {
+          const result = options.template
+            ? renderTemplate(parseTemplate(text), scope, surroundings)
+            : evaluateToJson(compile(text), scope, surroundings);
+          show(globals, result ?? null, () =>
+            typeof result === "string" ? result : printJson(result ?? null, 2),
+          );
+        } catch (error) {
+          if (!(error instanceof ExpressionError)) throw error;
+          throw new Exit(exitCodes.wrongUse, `${pointed(text, error)}\n${error.message}`);
+        }
+      },
+    );
+}
+
+function isFile(path: string): boolean {
+  return path === "-" || (existsSync(path) && statSync(path).isFile());
+}
+
+function dataOf(file: string): ValueMap {
+  let data: Json;
+  try {
+    data = parseJson(readText(file));
+  } catch (error) {
+    if (error instanceof Exit) throw error;
+    throw new Exit(exitCodes.wrongUse, `${file} is no JSON: ${(error as Error).message}`);
+  }
+  return (isObject(data) ? data : { data }) as ValueMap;
+}
+
+/** The line at fault with a mark under the part that is. */
+function pointed(text: string, { start, end }: ExpressionError): string {
+  const from = text.lastIndexOf("\n", start - 1) + 1;
+  const line = text.slice(from).split("\n", 1)[0] ?? "";
+  const length = Math.max(1, Math.min(end, from + line.length) - start);
+  return `${line}\n${" ".repeat(start - from)}${"^".repeat(length)}`;
+}

@@ -1,0 +1,85 @@
+import { autocompletion, type CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
+import {
+  complete,
+  completeTemplate,
+  readWorkflow,
+  type Completions,
+  type ShapeScope,
+} from "@copper-kettle/core";
+import type { Extension } from "@codemirror/state";
+
+const types = {
+  name: "variable",
+  field: "property",
+  function: "function",
+  macro: "keyword",
+  constant: "constant",
+};
+
+function resultOf(
+  { from, options }: Completions,
+  offset: number,
+  explicit: boolean,
+): CompletionResult | null {
+  if (options.length === 0 || (!explicit && options.length > 200)) return null;
+  return {
+    from: from + offset,
+    options: options.map(({ text, kind, detail, help }) => ({
+      label: text,
+      type: types[kind],
+      detail,
+      ...(help ? { info: help } : {}),
+      boost: kind === "field" || kind === "name" ? 1 : 0,
+    })),
+    validFor: /^\w*$/,
+  };
+}
+
+/** Completion in a text that is one expression. */
+export function expressionCompletion(scope: () => ShapeScope): Extension {
+  return autocompletion({
+    icons: false,
+    override: [
+      ({ state, pos, explicit }: CompletionContext) =>
+        resultOf(complete(state.doc.toString(), pos, scope()), 0, explicit),
+    ],
+  });
+}
+
+/** Fields of the file in which an expression stands bare. */
+const bare = /(?:^|[{,]|- )\s*(?:if|each|success|when|only-when|collect):\s+(["']?)/g;
+
+/** Where an expression is in a line of a workflow file, and what could stand at the caret. */
+export function completeInFile(line: string, column: number, scope: ShapeScope): Completions {
+  const inTemplate = completeTemplate(line, column, scope);
+  if (inTemplate.options.length > 0) return inTemplate;
+  const before = [...line.slice(0, column).matchAll(bare)].at(-1);
+  if (!before) return { from: column, to: column, options: [] };
+  const start = before.index + before[0].length;
+  const found = complete(line.slice(start), column - start, scope);
+  return { ...found, from: found.from + start, to: found.to + start };
+}
+
+/** What is in scope at a line of a file, also while the line itself is unfinished and the file is no YAML. */
+export function scopeAtLine(text: string, line: number): ShapeScope {
+  const scope = readWorkflow(text).scopeAt(line);
+  if (scope.size > 0) return scope;
+  const lines = text.split("\n");
+  const step = /^(\s*)- /.exec(lines[line - 1] ?? "");
+  lines[line - 1] = step ? `${step[1]}- { step: unfinished_, note: unfinished }` : "";
+  return readWorkflow(lines.join("\n")).scopeAt(line);
+}
+
+/** Completion in the expressions of a workflow file. */
+export const fileCompletion: Extension = autocompletion({
+  icons: false,
+  override: [
+    ({ state, pos, explicit }: CompletionContext) => {
+      const line = state.doc.lineAt(pos);
+      const column = pos - line.from;
+      if (!line.text.includes("${") && !/(if|each|success|when|collect):/.test(line.text)) return null;
+      const scope = scopeAtLine(state.doc.toString(), line.number);
+      return resultOf(completeInFile(line.text, column, scope), line.from, explicit);
+    },
+  ],
+});
