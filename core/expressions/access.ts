@@ -6,6 +6,44 @@ import { isMap, kindOfValue, Optional, type Value } from "./values.js";
 
 // Reading keys and items of values. `source` gives the text of a node.
 
+/** The names and indexes of a path that is written out, such as `steps.a.body.items[0].id`; undefined for anything else. */
+export function writtenPath(
+  node: Node,
+): { root: Node & { op: "name" }; steps: (string | number)[] } | undefined {
+  const steps: (string | number)[] = [];
+  let at = node;
+  for (;;) {
+    if (at.op === "name") return { root: at, steps: steps.reverse() };
+    if (at.op === "field" && !at.optional) steps.push(at.key);
+    else if (at.op === "index" && !at.optional && at.index.op === "literal") {
+      const { value } = at.index;
+      if (typeof value === "string") steps.push(value);
+      else if (typeof value === "bigint" && value >= 0n && value < 4_294_967_296n) steps.push(Number(value));
+      else return undefined;
+    } else return undefined;
+    at = at.object;
+  }
+}
+
+/**
+ * Follows a path through plain objects and lists in one go. Undefined where it leads nowhere, or through anything else:
+ * then it is followed step by step, for an error that says where.
+ */
+export function followPath(from: Value | undefined, steps: readonly (string | number)[]): Value | undefined {
+  let value: unknown = from;
+  for (const step of steps) {
+    if (typeof value !== "object" || value === null) return undefined;
+    if (Array.isArray(value)) {
+      if (typeof step !== "number") return undefined;
+      value = value[step];
+    } else {
+      if (Object.getPrototypeOf(value) !== Object.prototype || !Object.hasOwn(value, step)) return undefined;
+      value = (value as Record<string, unknown>)[step];
+    }
+  }
+  return value as Value | undefined;
+}
+
 /** An item of a list by its index. */
 export function itemAt(
   source: (node: Node) => string,

@@ -1,6 +1,6 @@
 import { own, setOwn, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
-import { heldBy, itemAt, optionalItem, optionalKey } from "./access.js";
+import { followPath, heldBy, itemAt, optionalItem, optionalKey, writtenPath } from "./access.js";
 import { ExpressionError } from "./errors.js";
 import {
   article,
@@ -99,9 +99,8 @@ export class Compiler {
       case "name":
         return this.#name(node, locals);
       case "field":
-        return this.#field(node, locals);
       case "index":
-        return this.#index(node, locals);
+        return this.#path(node, locals) ?? this.#step(node, locals);
       case "call":
         return this.#call(node, locals);
       case "list":
@@ -187,6 +186,30 @@ export class Compiler {
         `There is no "${name}" here${near ? `; did you mean "${near}"?` : "."}`,
         node,
       );
+    };
+  }
+
+  #step(node: Node & { op: "field" | "index" }, locals: Locals): Run {
+    return node.op === "field" ? this.#field(node, locals) : this.#index(node, locals);
+  }
+
+  /** A path that is written out is followed in one go, and step by step only for its error. */
+  #path(node: Node & { op: "field" | "index" }, locals: Locals): Run | undefined {
+    const path = writtenPath(node);
+    if (!path || path.steps.length < 2) return undefined;
+    const { root, steps } = path;
+    const slot = root.root ? undefined : locals.get(root.name);
+    const start: (evaluation: Evaluation) => Value | undefined =
+      slot !== undefined
+        ? this.slot(slot)
+        : (evaluation) => own(evaluation.scope as JsonObject, root.name) as Value | undefined;
+    let careful: Run | undefined;
+    return (evaluation) => {
+      evaluation.budget.step(steps.length);
+      const found = followPath(start(evaluation), steps);
+      if (found !== undefined) return found;
+      careful ??= this.#step(node, locals);
+      return careful(evaluation);
     };
   }
 

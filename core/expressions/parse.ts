@@ -70,12 +70,12 @@ const constants = new Map<string, null | boolean>([
   ["false", false],
 ]);
 
-/** The binary operators by how tightly they bind, the loosest first. */
-const levels: readonly (readonly string[])[] = [
-  ["<", "<=", ">=", ">", "==", "!=", "in"],
-  ["+", "-"],
-  ["*", "/", "%"],
-];
+/** How tightly the binary operators bind. */
+const binding = new Map<string, number>([
+  ...["<", "<=", ">=", ">", "==", "!=", "in"].map((sign): [string, number] => [sign, 0]),
+  ...["+", "-"].map((sign): [string, number] => [sign, 1]),
+  ...["*", "/", "%"].map((sign): [string, number] => [sign, 2]),
+]);
 
 class Parser {
   #at = 0;
@@ -174,13 +174,14 @@ class Parser {
     return left;
   }
 
-  #binary(level: number): Node {
-    const signs = levels[level];
-    if (!signs) return this.#unary();
-    let left = this.#binary(level + 1);
+  /** Operators that bind at least as tightly as a level; those of one level from left to right. */
+  #binary(least: number): Node {
+    let left = this.#unary();
     for (;;) {
-      const sign = signs.find((one) => this.#is(one));
-      if (sign === undefined) return left;
+      const token = this.#next();
+      const sign = token.kind === "sign" || token.kind === "name" ? token.text : "";
+      const level = binding.get(sign);
+      if (level === undefined || level < least) return left;
       this.#at++;
       const right = this.#binary(level + 1);
       left = this.#made(

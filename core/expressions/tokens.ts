@@ -12,7 +12,9 @@ export type Token = { start: number; end: number } & (
   | { kind: "end" }
 );
 
-const signs = ["&&", "||", "==", "!=", "<=", ">=", ..."<>+-*/%!?:.,()[]{}"];
+const pairs = new Set(["&&", "||", "==", "!=", "<=", ">="]);
+const singles = new Set("<>+-*/%!?:.,()[]{}");
+const prefixes = new Set("rRbB");
 const nameStart = /[A-Za-z_]/;
 const name = /[A-Za-z_][A-Za-z0-9_]*/y;
 const number = /0[xX][0-9a-fA-F]+[uU]?|(?:\d+\.\d+|\.\d+|\d+)(?:[eE][+-]?\d+)?[uU]?/y;
@@ -34,8 +36,11 @@ export function tokensOf(text: string): Token[] {
     if (at >= text.length) break;
     const start = at;
     const character = text[at] as string;
-    const quoted =
-      nameStart.test(character) || character === '"' || character === "'" ? readQuoted(text, at) : undefined;
+    const mayQuote =
+      character === '"' ||
+      character === "'" ||
+      (prefixes.has(character) && /["']/.test(text.slice(at + 1, at + 3)));
+    const quoted = mayQuote ? readQuoted(text, at) : undefined;
     if (quoted) {
       tokens.push(quoted);
       at = quoted.end;
@@ -60,7 +65,8 @@ export function tokensOf(text: string): Token[] {
       at = end + 1;
       tokens.push({ kind: "quoted-name", text: inner, start, end: at });
     } else {
-      const sign = signs.find((one) => text.startsWith(one, at));
+      const pair = text.slice(at, at + 2);
+      const sign = pairs.has(pair) ? pair : singles.has(character) ? character : undefined;
       if (sign === undefined) throw fault(`"${printable(character)}" has no meaning here.`, at, at + 1);
       at += sign.length;
       tokens.push({ kind: "sign", text: sign, start, end: at });

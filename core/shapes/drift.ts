@@ -20,17 +20,23 @@ const deepestMerge = 8;
 /** The places where a value departs from a shape; empty where it fits. Each place and kind is told once. */
 export type ShapeCheck = (value: Json) => Departure[];
 
+/** A part of a shape, made ready when it is first met. */
+interface Part {
+  schema: Json;
+  variants: Variant[] | undefined;
+}
+
 /** One alternative of a shape, with all that `allOf` and references add to it. */
 interface Variant {
   types: Set<string> | undefined;
   /** The same, a bit for each type. */
   mask: number;
-  properties: Map<string, Json>;
+  properties: Map<string, Part>;
   required: Set<string>;
   /** Whether fields that are not described are welcome, and what they look like. */
-  others: Json | undefined;
+  others: Part | undefined;
   open: boolean;
-  items: Json | undefined;
+  items: Part | undefined;
 }
 
 interface Looking {
@@ -57,9 +63,9 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
     return variants;
   };
 
-  const look = (value: Json, part: Json | undefined, looking: Looking): void => {
-    if (--looking.left < 0 || part === undefined) return;
-    const variants = variantsOf(part);
+  const look = (value: Json, part: Part, looking: Looking): void => {
+    if (--looking.left < 0) return;
+    const variants = (part.variants ??= variantsOf(part.schema));
     const [only] = variants;
     if (only === undefined) return;
     if (variants.length === 1) return compare(value, only, looking);
@@ -124,9 +130,10 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
     looking.depth = place;
   };
 
+  const whole = partOf(schema);
   return (value) => {
     const looking: Looking = { left: mostLookedAt, at: [], depth: 0, found: new Map() };
-    look(value, schema, looking);
+    look(value, whole, looking);
     return [...looking.found.values()];
   };
 }
@@ -223,6 +230,10 @@ function withoutRef(part: JsonObject): JsonObject[] {
   return Object.keys(rest).length > 0 ? [rest] : [];
 }
 
+function partOf(schema: Json): Part {
+  return { schema, variants: undefined };
+}
+
 function merged(parts: JsonObject[]): Variant {
   const variant: Variant = {
     types: undefined,
@@ -241,16 +252,17 @@ function merged(parts: JsonObject[]): Variant {
     }
     const properties = own(part, "properties");
     if (isObject(properties))
-      for (const [key, value] of Object.entries(properties)) variant.properties.set(key, value);
+      for (const [key, value] of Object.entries(properties)) variant.properties.set(key, partOf(value));
     const required = own(part, "required");
     if (Array.isArray(required)) for (const key of required) variant.required.add(String(key));
     const others = own(part, "additionalProperties") ?? own(part, "patternProperties");
     if (others === true) variant.open = true;
     else if (isObject(others)) {
       variant.open = true;
-      if (own(part, "patternProperties") === undefined) variant.others = others;
+      if (own(part, "patternProperties") === undefined) variant.others = partOf(others);
     }
-    variant.items ??= own(part, "items");
+    const items = own(part, "items");
+    if (items !== undefined) variant.items ??= partOf(items);
   }
   for (const type of variant.types ?? []) variant.mask |= bits[type] ?? 0;
   if (variant.types?.has("number")) variant.mask |= bits.integer;
