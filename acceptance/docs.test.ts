@@ -45,7 +45,8 @@ describe("what the docs say", () => {
     for (const example of examples) {
       const before =
         "  - { step: guest, request: GET https://a.example }\n  - { step: huts, request: GET https://a.example }\n";
-      const inner = "[{ step: post, note: x }]";
+      let count = 0;
+      const inner = (): string => `[{ step: post${count++ || ""}, note: x }]`;
       const text = example.replaceAll("[ … ]", inner).replace(/else: .*/, "else: []");
       const file = `copper-kettle: 1\nname: example\ninputs: { type: object }\nsteps:\n${before}${text.replace(/^/gm, "  ")}`;
       expect(readWorkflow(file).problems.map((problem) => printProblem(problem, example))).toEqual([]);

@@ -37,12 +37,19 @@ export async function advance(
     return { state: "held" };
   }
   const walk = new Walk(workflow, facts, ports, log, signals);
-  const frame: Frame = { prefix: "", log: log.root, steps: {}, locals: {}, halted: () => false };
+  const frame: Frame = {
+    prefix: "",
+    log: log.root,
+    steps: {},
+    locals: {},
+    problems: { count: 0 },
+    halted: () => false,
+  };
   const end = async (
     state: RunState,
     more: { error?: RunError; message?: string } = {},
   ): Promise<Advanced> => {
-    walk.note({ type: "finished", at: ports.clock.now(), state, problems: walk.problems, ...more });
+    walk.note({ type: "finished", at: ports.clock.now(), state, problems: frame.problems.count, ...more });
     await walk.commit();
     return { state, ...(more.error ? { error: more.error } : {}) };
   };

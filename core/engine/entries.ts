@@ -106,7 +106,7 @@ export type Entry = Common &
     | { type: "unsure"; path: string; attempt: number; reason: string }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
-    | { type: "item"; path: string; value?: Json; error?: RunError }
+    | { type: "item"; path: string; value?: Json; error?: RunError; problems?: number }
     | {
         type: "rested";
         state: "waiting" | "unsure" | "held";

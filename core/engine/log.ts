@@ -83,11 +83,14 @@ export class RunLog {
     let scope: ScopeLog = this.root;
     parts.slice(0, -1).forEach((part) => {
       const { name, index } = parsePart(part);
-      scope = itemLog(scope.step(name), index as number);
+      scope = itemLog(scope.step(name), index ?? catchIndex);
     });
     return { scope, ...parsePart(parts[parts.length - 1] as string) };
   }
 }
+
+/** What a step's `catch` did is kept as the one item of `name!catch`. */
+export const catchIndex = -1;
 
 /** The log of a loop's item; made where there is none. */
 export function itemLog(step: StepLog, index: number): ItemLog {

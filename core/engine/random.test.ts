@@ -5,18 +5,18 @@ import { World, type Answer } from "./fakes.test.kit.js";
 
 /** A random workflow: a tree of steps of every kind, as lines of YAML. */
 type Shape =
-  | { kind: "read" | "write" | "put" | "set" | "note" | "nap" | "sleep" }
-  | { kind: "if" | "each"; atOnce: number; inner: Shape[] };
+  | { kind: "read" | "write" | "put" | "set" | "note" | "nap" | "sleep" | "deny" | "left-out" }
+  | { kind: "if" | "each" | "group"; atOnce: number; inner: Shape[] };
 
 const leaf = fc
-  .constantFrom("read", "write", "put", "set", "note", "nap", "sleep")
+  .constantFrom("read", "write", "put", "set", "note", "nap", "sleep", "deny", "left-out")
   .map((kind) => ({ kind }) as Shape);
 const shapes: fc.Arbitrary<Shape[]> = fc.letrec<{ list: Shape[]; shape: Shape }>((tie) => ({
   shape: fc.oneof(
     { depthSize: "small" },
     leaf,
     fc.record({
-      kind: fc.constantFrom("if" as const, "each" as const),
+      kind: fc.constantFrom("if" as const, "each" as const, "group" as const),
       atOnce: fc.integer({ min: 1, max: 3 }),
       inner: tie("list"),
     }),
@@ -63,6 +63,26 @@ class Writer {
         case "sleep":
           line("wait: { for: 2m }");
           break;
+        case "deny":
+          line(`request: "POST https://stays.example/deny-${name}${where}", keep-going: true`);
+          break;
+        case "left-out":
+          line(`only-if: size("${name}") > 9, request: "POST https://stays.example/${name}${where}"`);
+          break;
+        case "group":
+          // Of two, one fails at its end; the steps under catch then call and wait, too.
+          this.lines.push(`${indent}- step: ${name}`, `${indent}  group:`, `${indent}    steps:`);
+          this.write(shape.inner, `${indent}      `, inLoop);
+          if (shape.atOnce > 1)
+            this.lines.push(
+              `${indent}      - { step: ${name}f, request: "PUT https://stays.example/deny-${name}${where}" }`,
+            );
+          this.lines.push(
+            `${indent}  catch:`,
+            `${indent}    - { step: ${name}c, request: "POST https://stays.example/${name}c${where}", body: { json: { why: "\${error.code}", key: "\${uuid()}" } } }`,
+            `${indent}    - { step: ${name}w, wait: { for: 1m } }`,
+          );
+          break;
         case "if":
           this.lines.push(
             `${indent}- step: ${name}`,
@@ -97,6 +117,7 @@ function fileOf(list: Shape[]): string {
 
 /** The far side: some answers throttle, some are missing at first; the same for the same call and count. */
 function answer(url: string, method: string, times: number): Answer {
+  if (url.includes("/deny-")) return { status: 403 };
   const chance = [...url].reduce((sum, character) => (sum * 31 + character.charCodeAt(0)) % 97, 7);
   if (chance % 5 === 0 && times === 0) return { status: 429, headers: { "retry-after": "2" } };
   if (method === "PUT" && chance % 3 === 0 && times < 2) return { status: 404 };

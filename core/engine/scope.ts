@@ -1,4 +1,4 @@
-import { isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
+import { isObject, own as ownValue, setOwn, type Json, type JsonObject } from "../values/json.js";
 import type { Entry } from "./entries.js";
 import { StepLog } from "./log.js";
 import { outcomeOf } from "./steps/call-answer.js";
@@ -33,7 +33,7 @@ export function scopeOf(entries: Iterable<Entry>, run: { id: string }): JsonObje
         break;
       }
       case "begun": {
-        const constants = own(entry.data, "constants");
+        const constants = ownValue(entry.data, "constants");
         if (isObject(constants)) Object.assign(scope.constants, constants);
         break;
       }
@@ -44,12 +44,20 @@ export function scopeOf(entries: Iterable<Entry>, run: { id: string }): JsonObje
         break;
       }
       case "ended": {
-        if (entry.skipped !== undefined || entry.error) break;
+        if (entry.skipped !== undefined) break;
+        // Steps inside of loops and under a catch are over; variables that they set are not.
+        const own = !/[![]/.test(entry.path);
+        if (entry.error) {
+          if (own)
+            setOwn(scope.steps, entry.path, { failed: true, error: entry.error as unknown as JsonObject });
+          break;
+        }
         const log = calls.get(entry.path);
         const outcome: Json | undefined = entry.outcome ?? (log ? outcomeOf(log) : undefined);
         if (entry.kind === "set" && isObject(outcome))
-          for (const name of Object.keys(outcome)) setOwn(scope.variables, name, own(outcome, name) as Json);
-        if (outcome !== undefined && !entry.path.includes("[")) setOwn(scope.steps, entry.path, outcome);
+          for (const name of Object.keys(outcome))
+            setOwn(scope.variables, name, ownValue(outcome, name) as Json);
+        if (outcome !== undefined && own) setOwn(scope.steps, entry.path, outcome);
       }
     }
   }

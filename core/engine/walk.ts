@@ -27,6 +27,8 @@ export interface Frame {
   steps: JsonObject;
   /** The loop's item and index. */
   locals: ValueMap;
+  /** How many failures were caught or passed over, so that the run goes on. */
+  problems: { count: number };
   /** Whether the walk of this frame should end at the next step: an item beside it failed. */
   halted(): boolean;
 }
@@ -61,7 +63,6 @@ export class Walk {
   readonly secretPaths: Path[] = [];
   readonly variables: JsonObject = {};
   responded = false;
-  problems = 0;
   readonly #fixed: ValueMap;
   #held: JournalRow[] = [];
   #lastWrite: Promise<void> = Promise.resolve();

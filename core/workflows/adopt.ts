@@ -5,6 +5,7 @@ import { rawOperation, withOperation } from "../apis/edit.js";
 import { partName } from "../apis/samples/understand.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import { requestLine } from "./document.js";
+import { innerLists } from "./nested.js";
 
 /** The call cannot become an operation; `message` says why. */
 export class CannotAdopt extends Error {
@@ -87,8 +88,8 @@ function findStep(list: unknown, name: string): YAMLMap | undefined {
   for (const item of list.items) {
     if (!isMap(item)) continue;
     if (item.get("step") === name && item.has("request")) return item;
-    for (const key of ["then", "else", "steps"]) {
-      const found = findStep(item.get(key), name);
+    for (const { path } of innerLists(item.toJSON() as JsonObject)) {
+      const found = findStep(item.getIn(path), name);
       if (found) return found;
     }
   }

@@ -16,7 +16,7 @@ export const stepName =
 export const workflowName = /^[a-z0-9](?:[a-z0-9-]{0,62}[a-z0-9])?$/;
 export const requestLine = /^([A-Z]+) (\S[\s\S]*)$/;
 
-const common = {
+const named = {
   step: z
     .string()
     .regex(
@@ -26,6 +26,8 @@ const common = {
     .describe("The step's name; unique in the file."),
   title: z.string().optional(),
   about: z.string().optional(),
+  "only-if": expression().optional().describe("Whether it runs; else it is skipped."),
+  "keep-going": z.boolean().optional().describe("Whether the run goes on where the step failed."),
 };
 
 const retry = z.strictObject({
@@ -69,6 +71,7 @@ const sending = {
 /** The schemas of all step kinds. `nested` is what stands for a step inside a step. */
 function stepSchemas(nested: z.ZodType) {
   const steps = z.array(nested);
+  const common = { ...named, catch: steps.optional().describe("Steps that run where it failed in the end.") };
   return {
     request: z.strictObject({
       ...common,
@@ -92,6 +95,15 @@ function stepSchemas(nested: z.ZodType) {
       ...sending,
     }),
     if: z.strictObject({ ...common, if: expression(), then: steps.optional(), else: steps.optional() }),
+    cases: z.strictObject({
+      ...common,
+      cases: z
+        .array(z.strictObject({ if: expression(), then: steps.optional() }))
+        .min(1)
+        .describe("The first whose condition holds is taken."),
+      else: steps.optional(),
+    }),
+    group: z.strictObject({ ...common, group: z.strictObject({ steps }) }),
     each: z.strictObject({
       ...common,
       each: expression().describe("The list."),

@@ -94,7 +94,9 @@ export class Knowledge {
 
   /** Notes what a step gives. */
   ended(step: Step): void {
-    this.#steps.set(step.name, { shape: this.#outcome(step), sure: true });
+    // One that failed and was caught gives something else; one that was skipped gives nothing.
+    const shape = step.catch || step.keepGoing ? anything : this.#outcome(step);
+    this.#steps.set(step.name, { shape, sure: step.onlyIf === undefined });
     if (step.kind !== "set") return;
     for (const [name, value] of step.values) {
       const before = this.#variables.get(name);

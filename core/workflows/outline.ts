@@ -1,3 +1,4 @@
+import { innerSteps } from "./nested.js";
 import type { Step } from "./steps.js";
 
 /** One line of a workflow's outline. */
@@ -25,12 +26,11 @@ export interface OperationCall {
 /** The calls of operations, from top to bottom. */
 export function operationCalls(steps: readonly Step[]): OperationCall[] {
   return steps.flatMap((step) => {
-    if (step.kind === "request")
-      return step.operation
+    const own =
+      step.kind === "request" && step.operation
         ? [{ step: step.name, line: step.line, ...step.operation, using: step.using }]
         : [];
-    if (step.kind === "if") return [...operationCalls(step.then), ...operationCalls(step.else)];
-    return step.kind === "each" ? operationCalls(step.steps) : [];
+    return [...own, ...innerSteps(step).flatMap(operationCalls)];
   });
 }
 
@@ -50,7 +50,6 @@ export function outline(steps: readonly Step[], depth = 0): OutlineLine[] {
       depth,
       calls: step.kind === "request" ? step.url.source : null,
     };
-    const inner = step.kind === "if" ? [...step.then, ...step.else] : step.kind === "each" ? step.steps : [];
-    return [line, ...outline(inner, depth + 1)];
+    return [line, ...innerSteps(step).flatMap((inner) => outline(inner, depth + 1))];
   });
 }

@@ -5,6 +5,7 @@ import { anything, ofKind } from "../shapes/shape.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { requestLine, type StepKind } from "./document.js";
+import { innerLists } from "./nested.js";
 import { texts, type Preparer } from "./prepare.js";
 import type { CallStep, Step, StepBase, ValueTemplate } from "./steps.js";
 
@@ -23,7 +24,26 @@ export function prepareStep(
     line: preparer.source.line(path),
     reads: [],
   };
-  return kinds[kind](preparer, raw, path, base);
+  const onlyIf = preparer.expression(raw["only-if"], [...path, "only-if"]);
+  const caught = Array.isArray(raw["catch"]) ? raw["catch"] : undefined;
+  const prepare = () => kinds[kind](preparer, raw, path, base);
+  // Where a failure is caught, the steps inside may not have come to their end.
+  const step = caught ? preparer.knowledge.branch(prepare) : prepare();
+  // What failed is known in there as `error`; what the steps in there gave is not seen afterwards.
+  const handler =
+    caught && preparer.within({ error: anything }, () => preparer.steps(caught, [...path, "catch"]));
+  if (!step) return undefined;
+  return {
+    ...step,
+    ...optional("onlyIf", onlyIf),
+    ...optional("catch", handler),
+    ...(raw["keep-going"] === true ? { keepGoing: true } : {}),
+  };
+}
+
+/** Steps that may not be reached. */
+function branch(preparer: Preparer, list: Json | undefined, path: Path): Step[] {
+  return preparer.knowledge.branch(() => preparer.steps((list as Json[] | undefined) ?? [], path));
 }
 
 const methods = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "QUERY"];
@@ -88,11 +108,25 @@ const kinds: Record<StepKind, Prepare> = {
 
   if(preparer, raw, path, base) {
     const condition = preparer.expression(raw["if"], [...path, "if"]);
-    const branch = (key: string) =>
-      preparer.knowledge.branch(() => preparer.steps((raw[key] as Json[] | undefined) ?? [], [...path, key]));
-    const then = branch("then");
-    const otherwise = branch("else");
-    return condition && { ...base, kind: "if", condition, then, else: otherwise };
+    const then = branch(preparer, raw["then"], [...path, "then"]);
+    const otherwise = branch(preparer, raw["else"], [...path, "else"]);
+    return condition && { ...base, kind: "if", cases: [{ condition, then, chose: "then" }], else: otherwise };
+  },
+
+  cases(preparer, raw, path, base) {
+    const cases = (raw["cases"] as JsonObject[]).map((one, index) => {
+      const at = [...path, "cases", index];
+      const condition = preparer.expression(one["if"], [...at, "if"]);
+      return { condition, then: branch(preparer, one["then"], [...at, "then"]), chose: index };
+    });
+    const otherwise = branch(preparer, raw["else"], [...path, "else"]);
+    const sound = cases.flatMap(({ condition, ...rest }) => (condition ? [{ condition, ...rest }] : []));
+    return sound.length === cases.length ? { ...base, kind: "if", cases: sound, else: otherwise } : undefined;
+  },
+
+  group(preparer, raw, path, base) {
+    const { steps } = raw["group"] as { steps: Json[] };
+    return { ...base, kind: "group", steps: preparer.steps(steps, [...path, "group", "steps"]) };
   },
 
   each(preparer, raw, path, base) {
@@ -277,7 +311,6 @@ function refuseSet(preparer: Preparer, list: Json[], path: Path): void {
         "A variable cannot be set inside a loop with at-once over 1: items would overwrite each other. Give the value to collect, or leave out at-once.",
       );
     }
-    for (const key of ["then", "else", "steps"])
-      if (Array.isArray(step[key])) refuseSet(preparer, step[key], [...at, key]);
+    for (const inner of innerLists(step)) refuseSet(preparer, inner.list, [...at, ...inner.path]);
   });
 }

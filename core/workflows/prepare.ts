@@ -12,6 +12,7 @@ import { nearest } from "../values/nearest.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import { prepareStep } from "./prepare-steps.js";
+import { innerLists } from "./nested.js";
 import { Knowledge } from "./outcomes.js";
 import { checkReference, type Visible } from "./references.js";
 import type { Source } from "./source.js";
@@ -269,8 +270,7 @@ export class Preparer {
         }
         this.#visible.allSteps.add(name);
       }
-      for (const key of ["then", "else", "steps"])
-        if (Array.isArray(raw[key])) this.#collectNames(raw[key], [...at, key]);
+      for (const inner of innerLists(raw)) this.#collectNames(inner.list, [...at, ...inner.path]);
     });
   }
 }
@@ -278,7 +278,8 @@ export class Preparer {
 /** The part of a field's path behind its step: it names the field in ids made by `uuid()`. */
 function label(path: Path): string {
   const lastIndex = path.findLastIndex(
-    (part, index) => typeof part === "number" && ["steps", "then", "else"].includes(String(path[index - 1])),
+    (part, index) =>
+      typeof part === "number" && ["steps", "then", "else", "catch"].includes(String(path[index - 1])),
   );
   return path.slice(lastIndex + 1).join(".");
 }

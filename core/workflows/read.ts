@@ -5,6 +5,7 @@ import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js"
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
+import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
 import type { Problem } from "./problems.js";
 import { Source } from "./source.js";
@@ -79,10 +80,8 @@ class Reader {
       const kind = this.#kind(step, at);
       if (!kind) return;
       if (this.#shape(shallowSteps[kind], step, at)) this.#sound.set(step as JsonObject, kind);
-      for (const key of ["then", "else", "steps"]) {
-        const inner = (step as JsonObject)[key];
-        if (Array.isArray(inner)) this.#steps(inner, [...at, key]);
-      }
+      for (const { list: inner, path: below } of innerLists(step as JsonObject))
+        this.#steps(inner, [...at, ...below]);
     });
   }
 

@@ -42,6 +42,12 @@ export interface StepBase {
   title?: string;
   /** The line of the file on which the step begins. */
   line: number;
+  /** Whether it runs at all; else it is skipped. */
+  onlyIf?: Expression;
+  /** Steps that run where it failed in the end; the run then goes on. */
+  catch?: Step[];
+  /** Whether the run goes on where it failed. */
+  keepGoing?: boolean;
   /** Every path that the step's own fields read; for finding what depends on a secret. */
   reads: string[][];
 }
@@ -82,7 +88,13 @@ export interface DescribedTarget {
   departures?: (answer: AnswerToCompare) => Departure[];
 }
 
-export type IfStep = StepBase & { kind: "if"; condition: Expression; then: Step[]; else: Step[] };
+export type IfStep = StepBase & {
+  kind: "if";
+  /** The first that holds is taken. `chose` is what the journal and the outcome call it. */
+  cases: { condition: Expression; then: Step[]; chose: "then" | number }[];
+  else: Step[];
+};
+export type GroupStep = StepBase & { kind: "group"; steps: Step[] };
 export type EachStep = StepBase & {
   kind: "each";
   list: Expression;
@@ -102,7 +114,8 @@ export type RespondStep = StepBase & {
 export type StopStep = StepBase & { kind: "stop"; as: "succeeded" | "failed"; message?: Template };
 export type NoteStep = StepBase & { kind: "note"; text: Template };
 
-export type Step = CallStep | IfStep | EachStep | SetStep | WaitStep | RespondStep | StopStep | NoteStep;
+export type Step =
+  CallStep | IfStep | EachStep | GroupStep | SetStep | WaitStep | RespondStep | StopStep | NoteStep;
 
 /** A workflow made ready to run. */
 export interface Workflow {

@@ -58,7 +58,13 @@ export class Waterfall {
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
   inside(prefix: string): Row[] {
     return [...this.rows.values()].filter(
-      (row) => row.path.startsWith(prefix) && !row.path.slice(prefix.length).includes("/"),
+      // What stands under a step's catch is shown beside it.
+      (row) =>
+        row.path.startsWith(prefix) &&
+        !row.path
+          .slice(prefix.length)
+          .replace(/[^/]+!catch\//g, "")
+          .includes("/"),
     );
   }
 

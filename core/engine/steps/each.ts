@@ -145,6 +145,7 @@ class Loop {
         log,
         steps: { ...frame.steps },
         locals: { ...frame.locals, [step.as]: this.list[index] as Json, index },
+        problems: { count: 0 },
         halted: () => this.#halted(),
       };
       await walk.steps(step.steps, inner);
@@ -153,10 +154,12 @@ class Loop {
       const value = step.collect
         ? { value: walk.evaluate(step.collect, "collect", itemPath, inner, at) }
         : {};
-      walk.note({ type: "item", path: itemPath, at, ...value });
+      const problems = inner.problems.count > 0 ? { problems: inner.problems.count } : {};
+      walk.note({ type: "item", path: itemPath, at, ...value, ...problems });
       await walk.flush();
     }
     const ended = this.log.items.get(index)?.ended;
+    frame.problems.count += ended?.problems ?? 0;
     if (step.collect) this.collected[index] = ended?.value ?? null;
   }
 

@@ -12,13 +12,16 @@ export async function walkIf(walk: Walk, step: IfStep, frame: Frame, log: StepLo
   if (!log.begun) {
     walk.checkSignals(path);
     const at = clock.now();
-    const holds = evaluated(walk, step, frame, log, () =>
-      walk.condition(step.condition, "if", path, frame, at),
+    const taken = evaluated(walk, step, frame, log, () =>
+      step.cases.find(({ condition, chose }) => {
+        const field = chose === "then" ? "if" : `cases[${chose}].if`;
+        return walk.condition(condition, field, path, frame, at);
+      }),
     );
-    walk.note({ type: "begun", path, kind: "if", at, data: { chose: holds ? "then" : "else" } });
+    walk.note({ type: "begun", path, kind: "if", at, data: { chose: taken?.chose ?? "else" } });
   }
-  const chose = log.begun?.data["chose"] as "then" | "else";
-  await walk.steps(step[chose], frame);
+  const chose = log.begun?.data["chose"] as "then" | "else" | number;
+  await walk.steps(step.cases.find((one) => one.chose === chose)?.then ?? step.else, frame);
   if (!log.ended) walk.note({ type: "ended", path, kind: "if", at: clock.now(), outcome: { chose } });
   walk.settle(frame, step, { chose });
 }

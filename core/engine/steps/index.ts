@@ -3,6 +3,8 @@ import type { StepLog } from "../log.js";
 import type { Frame, Walk } from "../walk.js";
 import { walkCall } from "./call.js";
 import { walkEach } from "./each.js";
+import { walkGroup } from "./group.js";
+import { walkGuarded } from "./guarded.js";
 import { walkIf } from "./if.js";
 import { walkNote } from "./note.js";
 import { walkRespond } from "./respond.js";
@@ -12,11 +14,19 @@ import { walkWait } from "./wait.js";
 
 /** Walks one step: takes what the journal holds of it, and does what is left. */
 export function walkStep(walk: Walk, step: Step, frame: Frame, log: StepLog): Promise<void> {
+  const plain = !step.onlyIf && !step.catch && !step.keepGoing;
+  if (plain) return walkKind(walk, step, frame, log);
+  return walkGuarded(walk, step, frame, log, () => walkKind(walk, step, frame, log));
+}
+
+function walkKind(walk: Walk, step: Step, frame: Frame, log: StepLog): Promise<void> {
   switch (step.kind) {
     case "request":
       return walkCall(walk, step, frame, log);
     case "if":
       return walkIf(walk, step, frame, log);
+    case "group":
+      return walkGroup(walk, step, frame, log);
     case "each":
       return walkEach(walk, step, frame, log);
     case "set":
