@@ -48,7 +48,7 @@ describe("what the docs say", () => {
       let count = 0;
       const inner = (): string => `[{ step: post${count++ || ""}, note: x }]`;
       const text = example.replaceAll("[ … ]", inner).replace(/else: .*/, "else: []");
-      const file = `copper-kettle: 1\nname: example\ninputs: { type: object }\nsteps:\n${before}${text.replace(/^/gm, "  ")}`;
+      const file = `copper-kettle: 1\nname: example\ninputs: { type: object, additionalProperties: true }\nsteps:\n${before}${text.replace(/^/gm, "  ")}`;
       expect(readWorkflow(file).problems.map((problem) => printProblem(problem, example))).toEqual([]);
     }
   });
@@ -70,7 +70,9 @@ describe("what the docs say", () => {
             [
               ...path.slice(
                 0,
-                ["workflow", "run", "credential", "constant", "token", "api"].includes(group as string)
+                ["workflow", "run", "credential", "constant", "token", "api", "kept"].includes(
+                  group as string,
+                )
                   ? 2
                   : 1,
               ),

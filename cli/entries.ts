@@ -33,10 +33,18 @@ function textOf(entry: Entry): string | undefined {
             ? "; again at once, with a new proof"
             : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
       if (entry.failure) return `${step}  no answer (${entry.failure.kind}): ${entry.failure.message}${wait}`;
+      if (entry.pretended === "rehearsal")
+        return `${step}  ${colors.yellow("held back")}${colors.dim(" (rehearsal)")}`;
       const status = entry.response?.status ?? 0;
       const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
       return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${brief(entry.response?.body, 80)}${wait}`;
     }
+    case "paced":
+      return `${step}  waits for the pace of its API`;
+    case "locked":
+      return `${step}  holds the lock "${entry.lock}"`;
+    case "resumed":
+      return `${step}  goes on, says ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
     case "unsure":
       return `${step}  ${stateText("unsure")}: ${entry.reason}`;
     case "decided":

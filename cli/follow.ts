@@ -34,7 +34,8 @@ export async function followRun(
         onEntry(entry);
         const over =
           entry.type === "finished" ||
-          (entry.type === "rested" && (entry.state !== "waiting" || !options.throughSleep));
+          (entry.type === "rested" &&
+            (entry.state !== "waiting" || !options.throughSleep || entry.breakpoint !== undefined));
         // A run that rested and went on has more entries behind.
         if (over && (await isAtRest(client, id, seq))) {
           stop.abort();

@@ -10,6 +10,8 @@ import { addOthers } from "./commands/others.js";
 import { addRun } from "./commands/run.js";
 import { addServe } from "./commands/serve.js";
 import { addStart } from "./commands/start.js";
+import { addShared } from "./commands/shared.js";
+import { addTest } from "./commands/test.js";
 import { addTry } from "./commands/try.js";
 import { addWorkflow } from "./commands/workflow.js";
 import { Exit, exitCodes } from "./context.js";
@@ -34,7 +36,9 @@ function build(): Command {
     addDemo,
     addWorkflow,
     addStart,
+    addTest,
     addRun,
+    addShared,
     addApi,
     addTry,
     addEval,

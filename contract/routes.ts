@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { route } from "./route.js";
 import { apiRoutes } from "./api-routes.js";
+import { engineRoutes, runOptions } from "./engine-routes.js";
 import { activityRoutes, credentialRoutes, tokenRoutes } from "./credential-routes.js";
 import { credentialAttention } from "./credential-schemas.js";
 import { drift, sampleRoutes } from "./sample-routes.js";
@@ -66,6 +67,7 @@ export const routes = {
       dataFolder: z.string(),
       workflows: z.number(),
       runs: z.record(z.string(), z.number()),
+      paused: z.boolean(),
     }),
     status: 200,
   }),
@@ -86,6 +88,11 @@ export const routes = {
       hours: z.array(
         z.object({ hour: z.string(), succeeded: z.number(), failed: z.number(), other: z.number() }),
       ),
+      paused: z.boolean().meta({ description: "Whether all runs are paused." }),
+      trouble: z
+        .object({ at: z.string(), message: z.string() })
+        .nullable()
+        .meta({ description: "Why runs cannot go on, such as a disk that is full." }),
       firstSteps: z.object({
         apis: z.number(),
         tries: z.number(),
@@ -176,7 +183,11 @@ export const routes = {
         .optional()
         .meta({ description: "How long to wait for the run's response, such as 30s." }),
     }),
-    body: z.strictObject({ inputs: jsonObject.default({}), draft: z.boolean().default(false) }),
+    body: z.strictObject({
+      inputs: jsonObject.default({}),
+      draft: z.boolean().default(false),
+      options: runOptions.optional(),
+    }),
     output: run,
     status: 202,
   }),
@@ -266,6 +277,7 @@ export const routes = {
     status: 202,
   }),
 
+  ...engineRoutes,
   ...apiRoutes,
   ...tryRoutes,
   ...sampleRoutes,

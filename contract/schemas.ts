@@ -59,7 +59,12 @@ export const run = z
     workflow: z.string(),
     version: z.number().meta({ description: "0 stands for the draft of that moment." }),
     state: runState,
-    trigger: z.object({ kind: z.string(), id: z.string(), at: z.string() }),
+    trigger: z.object({
+      kind: z.string(),
+      id: z.string(),
+      at: z.string(),
+      caller: z.object({ run: z.string(), path: z.string(), depth: z.number() }).optional(),
+    }),
     createdAt: z.string(),
     startedAt: z.string().nullable(),
     endedAt: z.string().nullable(),
@@ -68,6 +73,15 @@ export const run = z
       .string()
       .nullable()
       .meta({ description: "The credential that a person has to sign in with before the run goes on." }),
+    waitsOn: z
+      .object({ kind: z.enum(["credential", "lock", "run", "breakpoint", "pace"]), name: z.string() })
+      .nullable()
+      .meta({ description: "What it waits for, besides a time." }),
+    rehearsal: z.boolean().meta({ description: "Whether calls that do more than read are held back." }),
+    origin: z
+      .string()
+      .nullable()
+      .meta({ description: "The run whose outcomes it keeps; null where it began anew." }),
     calls: z.number().meta({ description: "How many requests were sent." }),
     problems: z.number(),
     error: runError.nullable(),

@@ -17,6 +17,10 @@ import { TokenStore } from "./store/tokens.js";
 import { addressRule } from "./outbound/guard.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
+import { withKept } from "./runs/again.js";
+import { ChildRuns } from "./runs/children.js";
+import { LockKeeper } from "./runs/locks.js";
+import { Pacer } from "./runs/pacer.js";
 import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
 import { writePrivate } from "./sealing/keys.js";
@@ -29,6 +33,8 @@ import { CredentialStore } from "./store/credentials.js";
 import { openDatabase } from "./store/database.js";
 import { DriftStore } from "./store/drift.js";
 import { SampleStore } from "./store/samples.js";
+import { SettingStore } from "./store/settings.js";
+import { KeptStore } from "./store/kept.js";
 import { FileStore } from "./store/files.js";
 import { JournalStore } from "./store/journal.js";
 import { lockFolder } from "./store/lock.js";
@@ -87,10 +93,17 @@ export async function startService(config: Config): Promise<Service> {
     userAgent: `copper-kettle/${version}`,
   });
   const files = new FileStore(writer, blobs);
+  const locks = new LockKeeper();
+  await locks.loadAll(store);
   const now = (): number => systemClock.now();
   const requests = new TokenRequests(new EndpointFetch(transport, now), now);
   const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
   const uses = new CredentialUses(credentials, keeper, activity, now);
+  const kept = new KeptStore(writer, now);
+  await kept.loadAll();
+  const pacer = new Pacer(apis, now);
+  const settings = new SettingStore(writer, sealer);
+  await settings.loadAll();
   const runner = new Runner({
     journals,
     workflows,
@@ -99,11 +112,16 @@ export async function startService(config: Config): Promise<Service> {
     files,
     apis,
     drift,
+    kept,
+    pacer,
+    locks,
     transport,
     clock: systemClock,
     log,
   });
   const starts = new Starts(journals, workflows, runner);
+  journals.withKept = (row, own) => withKept({ journals, workflows }, row, own);
+  runner.children = new ChildRuns(starts, runner, journals, workflows);
   const auth = new Auth(writer, { secure: config.publicUrl?.startsWith("https:") ?? false });
   await auth.loadAll();
   const tokenFile = join(folder, "token");
@@ -152,6 +170,10 @@ export async function startService(config: Config): Promise<Service> {
     signIns: new SignIns(requests, keeper, credentials, `${publicUrl}${callbackPath}`, now),
     activity,
     constants,
+    settings,
+    kept,
+    pacer,
+    locks,
     journals,
     transport,
     sealing,
@@ -171,6 +193,7 @@ export async function startService(config: Config): Promise<Service> {
         log.error({ err: error }, "runs that wait for a sign-in could not be woken"),
       );
   });
+  runner.pauseAll(settings.get("paused") === true);
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");

@@ -5,12 +5,15 @@ import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
+import { addAgain } from "./again.js";
 import { say, show, stateText, table, timeText } from "../output.js";
 
 const decisions = ["happened", "again", "skip", "stop"] as const;
 
 export function addRun(program: Command): void {
-  const group = program.command("run").description("runs: list, show, follow, stop, decide");
+  const group = program
+    .command("run")
+    .description("runs: list, show, follow, stop, decide, again, continue, compare");
   group.argument("[name]").action((name: string | undefined) => {
     if (name === undefined) group.help({ error: true });
     throw new Exit(
@@ -121,6 +124,7 @@ export function addRun(program: Command): void {
         show(globals, run, () => `${id}: decided ${decision}`);
       },
     );
+  addAgain(group);
 }
 
 function outcomeOf(text: string): Json {
@@ -133,7 +137,8 @@ function outcomeOf(text: string): Json {
 
 type Page = { entries: { seq: number; entry: unknown }[]; more: boolean };
 
-async function allEntries(read: (after: number) => Promise<Page>): Promise<unknown[]> {
+/** All entries of a run. */
+export async function allEntries(read: (after: number) => Promise<Page>): Promise<unknown[]> {
   const entries: unknown[] = [];
   for (let after = -1; ;) {
     const page = await read(after);

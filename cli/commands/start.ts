@@ -1,4 +1,4 @@
-import { routes, type RunDetail } from "@copper-kettle/contract";
+import { routes, type Client, type RunDetail } from "@copper-kettle/contract";
 import {
   isObject,
   JsonSyntaxError,
@@ -8,65 +8,82 @@ import {
   type JsonObject,
 } from "@copper-kettle/core";
 import type { Command } from "commander";
-import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
+import { clientOf, Exit, exitCodes, globalsOf, serviceUrl, type Globals } from "../context.js";
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
 import { say, show, stateText } from "../output.js";
 import { readText } from "./workflow.js";
 
-interface StartOptions {
-  input: string[];
-  inputs?: string;
+interface StartOptions extends InputOptions {
   wait?: boolean;
   draft?: boolean;
   key?: string;
 }
 
+/** Inputs of a run as options give them: from a file, and one by one. */
+export interface InputOptions {
+  input: string[];
+  inputs?: string;
+}
+
+/** Adds the options that give inputs. */
+export function withInputs(command: Command): Command {
+  return command
+    .option("-i, --input <key=value>", "an input; can be repeated", collect, [])
+    .option("--inputs <file>", "inputs as a JSON file, or - for standard input");
+}
+
+/** For an option that can be repeated. */
+export function collect(value: string, before: string[]): string[] {
+  return [...before, value];
+}
+
+export async function inputsOf(client: Client, name: string, options: InputOptions): Promise<JsonObject> {
+  const inputs = options.inputs ? fromFile(options.inputs) : {};
+  if (options.input.length === 0) return inputs;
+  const { inputs: schema } = await client.call(routes.workflow, { params: { name } });
+  for (const pair of options.input) Object.assign(inputs, fromPair(pair, schema));
+  return inputs;
+}
+
+/** Follows a run until it comes to rest, with its entries on a terminal. */
+export async function follow(client: Client, globals: Globals, id: string): Promise<RunDetail> {
+  await followRun(
+    client,
+    id,
+    serviceUrl(globals),
+    (entry) => {
+      const line = process.stderr.isTTY ? entryLine(entry) : undefined;
+      if (line) say(line);
+    },
+    { throughSleep: true },
+  );
+  return client.call(routes.run, { params: { id } });
+}
+
 export function addStart(program: Command): void {
-  program
-    .command("start")
-    .description("start a run of a workflow")
-    .argument("<name>", "the workflow")
-    .option(
-      "-i, --input <key=value>",
-      "an input; can be repeated",
-      (value: string, before: string[]) => [...before, value],
-      [],
-    )
-    .option("--inputs <file>", "inputs as a JSON file, or - for standard input")
+  withInputs(
+    program.command("start").description("start a run of a workflow").argument("<name>", "the workflow"),
+  )
     .option("-w, --wait", "follow the run, and print its response; exit code 1 when it does not succeed")
     .option("--draft", "run the draft instead of the published version")
     .option("--key <text>", "an idempotency key: starts with the same key are one run")
     .action(async (name: string, options: StartOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const inputs = options.inputs ? fromFile(options.inputs) : {};
-      if (options.input.length > 0) {
-        const { inputs: schema } = await client.call(routes.workflow, { params: { name } });
-        for (const pair of options.input) Object.assign(inputs, fromPair(pair, schema));
-      }
+      const inputs = await inputsOf(client, name, options);
       const run = await client.call(routes.startRun, {
         params: { name },
         body: { inputs, draft: options.draft ?? false },
         ...(options.key ? { headers: { "Idempotency-Key": options.key } } : {}),
       });
       if (!options.wait) return show(globals, run, () => run.id);
-      await followRun(
-        client,
-        run.id,
-        serviceUrl(globals),
-        (entry) => {
-          const line = process.stderr.isTTY ? entryLine(entry) : undefined;
-          if (line) say(line);
-        },
-        { throughSleep: true },
-      );
-      finish(await client.call(routes.run, { params: { id: run.id } }), () => globals);
+      finish(await follow(client, globals, run.id), () => globals);
     });
 }
 
 /** Prints the response of a run that has come to rest, and ends with the fitting code. */
-function finish(run: RunDetail, globals: () => { json?: boolean }): void {
+export function finish(run: RunDetail, globals: () => { json?: boolean }): void {
   show(globals(), run, () => (run.response ? printJson(run.response.body, 2) : ""));
   if (run.problems > 0) say(`The run succeeded with ${run.problems} problems: ckettle run show ${run.id}`);
   if (run.state === "succeeded") return;
@@ -79,7 +96,7 @@ function finish(run: RunDetail, globals: () => { json?: boolean }): void {
   throw new Exit(exitCodes.runFailed, `${stateText(run.state)}  ${run.id}  ${why}${next}`);
 }
 
-function fromFile(file: string): JsonObject {
+export function fromFile(file: string): JsonObject {
   try {
     const value = parseJson(readText(file));
     if (isObject(value)) return value;

@@ -44,7 +44,9 @@ export function addWorkflow(program: Command): void {
       process.stdout.write(`${JSON.stringify(workflowJsonSchema(), undefined, 2)}\n`);
     });
 
-  const group = program.command("workflow").description("workflows: list, show, push, pull, publish, remove");
+  const group = program
+    .command("workflow")
+    .description("workflows: list, show, push, pull, publish, versions, diff, roll-back, remove");
   group
     .command("list")
     .description("all workflows")
@@ -132,6 +134,53 @@ export function addWorkflow(program: Command): void {
       }
     });
   group
+    .command("versions")
+    .description("the versions that were published")
+    .argument("<name>")
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { versions } = await clientOf(globals).call(routes.versions, { params: { name } });
+      show(globals, versions, () =>
+        table(
+          ["VERSION", "PUBLISHED", "BY", ""],
+          versions.map((one) => [
+            String(one.version),
+            timeText(one.publishedAt),
+            one.publishedBy,
+            one.current ? "runs now" : "",
+          ]),
+          `${name} was never published.`,
+        ),
+      );
+    });
+  group
+    .command("diff")
+    .description("what changed from one version to another, or to the draft")
+    .argument("<name>")
+    .argument("<from>", "a version")
+    .argument("[to]", "a version; without it the draft")
+    .action(
+      async (name: string, from: string, to: string | undefined, _options: unknown, command: Command) => {
+        const globals = globalsOf(command);
+        const query = { from: Number(from), to: Number(to ?? 0) };
+        const { diff } = await clientOf(globals).call(routes.diffVersions, { params: { name }, query });
+        show(globals, { diff }, () => (diff === "" ? "They are the same." : colorDiff(diff)));
+      },
+    );
+  group
+    .command("roll-back")
+    .description("publish the text of an older version again")
+    .argument("<name>")
+    .argument("<version>")
+    .action(async (name: string, version: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const workflow = await clientOf(globals).call(routes.rollBack, {
+        params: { name },
+        body: { version: Number(version) },
+      });
+      show(globals, workflow, () => `${name}: ${versionText(workflow)}, with the text of version ${version}`);
+    });
+  group
     .command("remove")
     .description("remove a workflow; its runs are kept")
     .argument("<name>")
@@ -155,6 +204,16 @@ function notesOf({ scopes, changedOperations }: WorkflowDetail): string[] {
   );
   const lines = [...missing, ...changed].map((line) => colors.yellow(`! ${line}`));
   return lines.length > 0 ? ["", ...lines] : [];
+}
+
+function colorDiff(diff: string): string {
+  const paint = (line: string): string =>
+    /^\+(?!\+\+)/.test(line) ? colors.green(line) : /^-(?!--)/.test(line) ? colors.red(line) : line;
+  return diff
+    .split("\n")
+    .filter((line) => !/^=+$/.test(line))
+    .map(paint)
+    .join("\n");
 }
 
 function versionText(workflow: WorkflowSummary): string {

@@ -1,6 +1,7 @@
 import { mediaTypeOf } from "../http/read.js";
 import type { ResponseHeaders } from "../http/message.js";
 import { shapeCheck, type Departure, type ShapeCheck } from "../shapes/drift.js";
+import { sampleOf } from "../shapes/sample.js";
 import { saysSomething } from "../shapes/infer.js";
 import type { Json, JsonObject } from "../values/json.js";
 import { deref, type Content, type Operation } from "./document.js";
@@ -55,4 +56,22 @@ export function answerDepartures(
     ready.set(schema, check);
   }
   return check(answer.body);
+}
+
+/**
+ * An answer as a successful one may look: the first example of the document, else made from its schema. Undefined where
+ * the document says nothing of a successful answer.
+ */
+export function sampleAnswer(
+  document: JsonObject,
+  operation: Operation,
+): { status: number; body: Json } | undefined {
+  const good = operation.responses.find(({ status }) => /^2/.test(status));
+  if (!good) return undefined;
+  const status = /^\d{3}$/.test(good.status) ? Number(good.status) : 200;
+  const [content] = good.content;
+  if (!content) return { status, body: null };
+  if (content.example !== undefined) return { status, body: content.example };
+  if (!content.schema || !saysSomething(content.schema)) return { status, body: null };
+  return { status, body: sampleOf(content.schema, (part) => deref(document, part)) };
 }

@@ -1,9 +1,10 @@
+import { printForPeople } from "../values/durations.js";
 import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
 import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
 import { RunLog } from "./log.js";
 import type { Ports } from "./ports.js";
-import { Asleep, CannotReplay, Paused, StepFailed, Stopped, Unsure } from "./signals.js";
+import { Asleep, CannotReplay, Paused, StepFailed, Stopped, TimedOut, Unsure } from "./signals.js";
 import { Walk, type Frame, type RunFacts, type Signals } from "./walk.js";
 
 /** Where a run stands after it was taken as far as it goes now. */
@@ -44,6 +45,7 @@ export async function advance(
     locals: {},
     problems: { count: 0 },
     halted: () => false,
+    ...deadlineOf(workflow, log, ports),
   };
   const end = async (
     state: RunState,
@@ -56,9 +58,9 @@ export async function advance(
   const rest = async (how: {
     state: "waiting" | "unsure" | "held";
     until?: number;
-    credential?: string;
     path?: string;
     reason?: string;
+    credential?: string;
   }): Promise<Advanced> => {
     walk.note({ type: "rested", at: ports.clock.now(), ...how });
     await walk.commit();
@@ -81,6 +83,11 @@ export async function advance(
         },
       });
     }
+    if (signal instanceof TimedOut) {
+      const limit = printForPeople(workflow.limits.within ?? 0);
+      const message = `The run was not done within ${limit}, as the limits of its workflow say.`;
+      return end("failed", { error: { code: "timed-out", message } });
+    }
     if (signal instanceof Asleep) {
       const { until, path, waitsFor } = signal;
       return rest({ state: "waiting", path, ...(Number.isFinite(until) ? { until } : {}), ...waitsFor });
@@ -93,4 +100,10 @@ export async function advance(
     }
     throw signal;
   }
+}
+
+/** When the time of the whole run is over: counted from when it first did something. */
+function deadlineOf(workflow: Workflow, log: RunLog, { clock }: Ports): { deadline?: { at: number } } {
+  const { within } = workflow.limits;
+  return within === undefined ? {} : { deadline: { at: (log.beganAt ?? clock.now()) + within } };
 }

@@ -3,6 +3,8 @@ import type { FailureKind, ResponseHeaders } from "../http/message.js";
 import type { Departure } from "../shapes/drift.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
+import type { RunOptions } from "./options.js";
+import type { WaitsFor } from "./signals.js";
 
 /** The version of the entries below; a journal of another version is held, never guessed at. */
 export const journalFormat = 1;
@@ -24,10 +26,13 @@ export interface RunError {
 
 /** What started a run. */
 export interface Trigger {
-  kind: "by-hand";
+  /** `workflow`: a step of another run called it. */
+  kind: "by-hand" | "workflow";
   id: string;
   /** RFC 3339. */
   at: string;
+  /** The run and the step that called it, and how many calls lie above it. */
+  caller?: { run: string; path: string; depth: number };
 }
 
 /** A request as the journal keeps it: without its authorization. */
@@ -58,9 +63,17 @@ export interface ShownAuthorization {
   value: string;
 }
 
+/** The next request of a call that goes on over several: to a further page, or to look whether it is done. */
+export interface NextRequest {
+  url: string;
+  /** Whether it only looks, with GET and without a body. */
+  look?: boolean;
+}
+
 export type Decision = "happened" | "again" | "skip" | "stop";
 
-interface Common {
+/** What every entry has. */
+export interface Common {
   /** Milliseconds since 1970. */
   at: number;
   /** Places in this entry that hold a secret too short to be found by its value. */
@@ -80,6 +93,7 @@ export type Entry = Common &
         trigger: Trigger;
         /** The revision of each API's document that the run uses. */
         apis?: Record<string, number>;
+        options?: RunOptions;
       }
     | { type: "secrets"; values: string[]; places: Path[] }
     | { type: "begun"; path: string; kind: string; data: JsonObject }
@@ -100,23 +114,37 @@ export type Entry = Common &
         /** Sent again at once with another proof, after a 401; this attempt does not count. */
         renewed?: boolean;
         redirects?: string[];
+        /** Which request of the call it was of, from 0: a further page, or a look whether it is done. */
+        leg?: number;
+        /** The items of a page. */
+        items?: Json[];
+        /** There are more pages than were asked for. */
+        more?: boolean;
+        /** The request that follows this answer. */
+        next?: NextRequest;
+        /** It was not sent: a rehearsal held it back, or a fault was put on it. */
+        pretended?: "rehearsal" | "fault";
         /** Where the answer departs from the shape that its API's document gives. */
         drift?: Departure[];
       }
+    /** The step holds a name that others wait for. */
+    | { type: "locked"; path: string; lock: string }
+    /** Somebody said go on, at a breakpoint before this step, and changed values. */
+    | { type: "resumed"; path: string; changes?: { place: Path; value: Json }[]; by: string }
+    /** Waits for the pace of its API, about until then. */
+    | { type: "paced"; path: string; until: number }
     | { type: "unsure"; path: string; attempt: number; reason: string }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
     | { type: "item"; path: string; value?: Json; error?: RunError; problems?: number }
-    | {
+    | ({
         type: "rested";
         state: "waiting" | "unsure" | "held";
         /** When to go on by itself. */
         until?: number;
-        /** The credential that a person has to sign in with before it goes on. */
-        credential?: string;
         path?: string;
         reason?: string;
-      }
+      } & Partial<WaitsFor>)
     | { type: "stopping"; by: string }
     | { type: "finished"; state: RunState; error?: RunError; message?: string; problems: number }
   );

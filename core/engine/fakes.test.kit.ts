@@ -6,7 +6,15 @@ import { readWorkflow } from "../workflows/read.js";
 import { advance, type Advanced } from "./advance.js";
 import { journalFormat, type Entry } from "./entries.js";
 import { readApi } from "../apis/document.js";
-import { CredentialMissing, OperationMissing, type JournalRow, type Ports } from "./ports.js";
+import {
+  CredentialMissing,
+  OperationMissing,
+  type ChildEnd,
+  type ChildStart,
+  type JournalRow,
+  type Ports,
+} from "./ports.js";
+import type { RunOptions } from "./options.js";
 import type { Proof } from "../credentials/credential.js";
 
 export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
@@ -29,6 +37,15 @@ export class World {
   /** OpenAPI documents of APIs. */
   apis: Record<string, JsonObject> = {};
   constants: JsonObject = {};
+  /** What is kept, by key; changed at once, as another run would see it. */
+  readonly kept: Record<string, JsonObject> = {};
+  /** Who holds a lock: the path of the step, or another run. */
+  readonly locks = new Map<string, string>();
+  /** How runs end that a step calls, by the name of their workflow; missing: never. */
+  children: Record<string, ChildEnd> = {};
+  readonly started: ChildStart[] = [];
+  readonly stopped: string[] = [];
+  options: RunOptions | undefined;
   inputs: JsonObject = {};
   /** Called before each send; may abort signals or throw. */
   beforeSend: (request: HttpRequest) => void = () => undefined;
@@ -53,6 +70,7 @@ export class World {
       origin: "run-1",
       inputs: this.inputs,
       trigger: { kind: "by-hand", id: "t1", at: new Date(this.time).toISOString() },
+      ...(this.options ? { options: this.options } : {}),
     };
     this.add(entry);
   }
@@ -135,6 +153,37 @@ export class World {
       files: {
         keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }),
         read: async () => utf8("bytes of a file"),
+      },
+      kept: {
+        read: (key) => this.kept[key] ?? {},
+        change: ({ key, values }) => (this.kept[key] = values),
+      },
+      pace: {
+        take: () => ({ done: () => undefined }),
+        expected: () => this.time,
+        wait: async () => ({ done: () => undefined }),
+      },
+      locks: {
+        take: (name, path) => {
+          const holder = this.locks.get(name);
+          if (holder !== undefined) return holder === path ? "had" : "busy";
+          this.locks.set(name, path);
+          return "taken";
+        },
+        wait: async () => false,
+        holder: (name) => this.locks.get(name),
+        release: (name) => this.locks.delete(name),
+      },
+      children: {
+        start: async (child) => {
+          if (!this.started.some(({ path }) => path === child.path)) this.started.push(child);
+          return `child of ${child.path}`;
+        },
+        ended: async (run) => {
+          const path = run.replace("child of ", "");
+          return this.children[this.started.find((child) => child.path === path)?.workflow ?? ""];
+        },
+        stop: async (run) => void this.stopped.push(run),
       },
       nonce: () => "0a4f113b",
       constants: () => this.constants,

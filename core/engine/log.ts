@@ -43,6 +43,10 @@ export class RunLog {
   finished: EntryOf<"finished"> | undefined;
   stopping: EntryOf<"stopping"> | undefined;
   readonly secrets: EntryOf<"secrets">[] = [];
+  /** Breakpoints that were passed, by the path of their step. */
+  readonly resumed = new Map<string, EntryOf<"resumed">>();
+  /** When the run first did something, in milliseconds since 1970. */
+  beganAt: number | undefined;
 
   constructor(entries: Iterable<Entry> = []) {
     for (const entry of entries) this.take(entry);
@@ -50,6 +54,7 @@ export class RunLog {
 
   /** Takes in one entry, in the order of the journal. */
   take(entry: Entry): void {
+    if (entry.type !== "started" && entry.type !== "secrets") this.beganAt ??= entry.at;
     switch (entry.type) {
       case "started":
         this.started = entry;
@@ -64,6 +69,11 @@ export class RunLog {
         this.stopping = entry;
         return;
       case "rested":
+      case "paced":
+      case "locked":
+        return;
+      case "resumed":
+        this.resumed.set(entry.path, entry);
         return;
       case "item": {
         const { scope, name, index } = this.#locate(entry.path);
@@ -83,14 +93,14 @@ export class RunLog {
     let scope: ScopeLog = this.root;
     parts.slice(0, -1).forEach((part) => {
       const { name, index } = parsePart(part);
-      scope = itemLog(scope.step(name), index ?? catchIndex);
+      scope = itemLog(scope.step(name), index ?? innerIndex);
     });
     return { scope, ...parsePart(parts[parts.length - 1] as string) };
   }
 }
 
-/** What a step's `catch` did is kept as the one item of `name!catch`. */
-export const catchIndex = -1;
+/** Steps inside one that is no loop are kept as its one item: of `name!catch`, `both.left`, or `name` itself. */
+export const innerIndex = -1;
 
 /** The log of a loop's item; made where there is none. */
 export function itemLog(step: StepLog, index: number): ItemLog {

@@ -1,6 +1,6 @@
-import type { HttpRequest, HttpResponse } from "../http/message.js";
+import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
-import type { Entry } from "./entries.js";
+import type { Entry, RunError, RunState } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { DescribedTarget } from "../workflows/steps.js";
 
@@ -20,6 +20,112 @@ export interface JournalRow {
   open: string;
   /** JSON with the true values; to be sealed. Undefined where nothing was masked. */
   sealed: string | undefined;
+  /** What changes beside it, in the same commit. */
+  change?: RowChange;
+}
+
+/** What becomes durable with a row of the journal, or not at all. */
+export interface RowChange {
+  kept?: KeptChange;
+  /** A lock that its run takes, or gives back. */
+  lock?: { name: string; path: string; held: boolean };
+}
+
+/** New values of one key of a workflow. */
+export interface KeptChange {
+  key: string;
+  values: JsonObject;
+  /** When they are forgotten, in milliseconds since 1970. */
+  expires: number | undefined;
+}
+
+/** Names that one step at a time may hold, of all runs; held through stops of the service. */
+export interface Locks {
+  /** Takes a name for a step of this run; `had` where it has it from before. */
+  take(name: string, path: string): "taken" | "had" | "busy";
+  /** Waits in memory until the name may be free; false where it is not after some milliseconds. */
+  wait(name: string, millis: number, signal: AbortSignal): Promise<boolean>;
+  /** The run that holds a name. */
+  holder(name: string): string | undefined;
+  /** Gives a name back; its row is durable by then. */
+  release(name: string, path: string): void;
+}
+
+/** A run that a step starts. */
+export interface ChildStart {
+  workflow: string;
+  inputs: JsonObject;
+  /** The step; the same one starts one run, however often it asks. */
+  path: string;
+  waits: boolean;
+  rehearsal: boolean;
+  /** What has to be masked in that run, too. */
+  secrets: string[];
+  /** How many calls lead to it. */
+  depth: number;
+}
+
+/** How a run that was called has ended. */
+export interface ChildEnd {
+  state: RunState;
+  response?: JsonObject;
+  error?: RunError;
+  /** Secrets that came up in it. */
+  secrets: string[];
+}
+
+/** Why a run cannot be started from another. */
+export class ChildRefused extends Error {
+  override name = "ChildRefused";
+  constructor(
+    readonly code: "busy" | "no-workflow" | "bad-inputs" | "too-deep",
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+export interface Children {
+  /**
+   * Starts a run of another workflow and returns its id.
+   * @throws ChildRefused
+   */
+  start(child: ChildStart): Promise<string>;
+  /** How a run has ended; undefined where it has not after some milliseconds. */
+  ended(run: string, millis: number, signal: AbortSignal): Promise<ChildEnd | undefined>;
+  stop(run: string): Promise<void>;
+}
+
+/** What decides how fast a call may go. */
+export interface PacedCall {
+  url: string;
+  api?: string;
+  credential?: string;
+  workflow: string;
+}
+
+/** The leave to send one request. */
+export interface PaceTurn {
+  /** Told once that it is over; what the answer says of the pace holds for all who share it. */
+  done(answer: { status: number; headers: ResponseHeaders } | undefined): void;
+}
+
+/** The pace of all calls of the service: shared by whatever calls the same API with the same credential. */
+export interface Pacer {
+  /** The leave to go at once; undefined where others are before it, or the pace lets none go now. */
+  take(call: PacedCall): PaceTurn | undefined;
+  /** When it may expect to go, in milliseconds since 1970. */
+  expected(call: PacedCall): number;
+  /** Waits for its turn in memory; or says when to come back, where that takes longer than thought. */
+  wait(call: PacedCall, signal: AbortSignal): Promise<PaceTurn | { until: number }>;
+}
+
+/** Values that outlive the run, of its workflow. */
+export interface Kept {
+  /** What is kept under a key; an empty object where nothing is. */
+  read(key: string): JsonObject;
+  /** Takes in a change whose row is on its way to the journal. */
+  change(change: KeptChange): void;
 }
 
 export interface Journal {
@@ -115,6 +221,10 @@ export interface Ports {
    */
   operation(api: string, id: string, revision: number | undefined): Promise<DescribedOperation>;
   files: Files;
+  kept: Kept;
+  pace: Pacer;
+  locks: Locks;
+  children: Children;
   /** A new random text of letters and digits, for authorizations. */
   nonce(): string;
   /** The constants as they are now. */

@@ -5,18 +5,45 @@ import { World, type Answer } from "./fakes.test.kit.js";
 
 /** A random workflow: a tree of steps of every kind, as lines of YAML. */
 type Shape =
-  | { kind: "read" | "write" | "put" | "set" | "note" | "nap" | "sleep" | "deny" | "left-out" }
-  | { kind: "if" | "each" | "group"; atOnce: number; inner: Shape[] };
+  | {
+      kind:
+        | "read"
+        | "write"
+        | "put"
+        | "set"
+        | "note"
+        | "nap"
+        | "sleep"
+        | "deny"
+        | "left-out"
+        | "keep"
+        | "pages"
+        | "until";
+    }
+  | { kind: "if" | "each" | "group" | "together"; atOnce: number; inner: Shape[] };
 
 const leaf = fc
-  .constantFrom("read", "write", "put", "set", "note", "nap", "sleep", "deny", "left-out")
+  .constantFrom(
+    "read",
+    "write",
+    "put",
+    "set",
+    "note",
+    "nap",
+    "sleep",
+    "deny",
+    "left-out",
+    "keep",
+    "pages",
+    "until",
+  )
   .map((kind) => ({ kind }) as Shape);
 const shapes: fc.Arbitrary<Shape[]> = fc.letrec<{ list: Shape[]; shape: Shape }>((tie) => ({
   shape: fc.oneof(
     { depthSize: "small" },
     leaf,
     fc.record({
-      kind: fc.constantFrom("if" as const, "each" as const, "group" as const),
+      kind: fc.constantFrom("if" as const, "each" as const, "group" as const, "together" as const),
       atOnce: fc.integer({ min: 1, max: 3 }),
       inner: tie("list"),
     }),
@@ -28,10 +55,15 @@ class Writer {
   #names = 0;
   lines: string[] = [];
 
-  write(list: Shape[], indent: string, inLoop: { atOnce: number } | undefined): void {
+  write(
+    list: Shape[],
+    indent: string,
+    inLoop: { atOnce: number } | undefined,
+    indexed = inLoop !== undefined,
+  ): void {
     for (const shape of list) {
       const name = `s${this.#names++}`;
-      const where = inLoop ? "?i=${index}" : "";
+      const where = indexed ? "?i=${index}" : "";
       const line = (text: string): number => this.lines.push(`${indent}- { step: ${name}, ${text} }`);
       switch (shape.kind) {
         case "read":
@@ -61,7 +93,7 @@ class Writer {
           line("wait: { for: 3s }");
           break;
         case "sleep":
-          line("wait: { for: 2m }");
+          line("wait: { for: 2m }, within: 1h");
           break;
         case "deny":
           line(`request: "POST https://stays.example/deny-${name}${where}", keep-going: true`);
@@ -69,10 +101,35 @@ class Writer {
         case "left-out":
           line(`only-if: size("${name}") > 9, request: "POST https://stays.example/${name}${where}"`);
           break;
+        case "keep":
+          line(`keep: { key: "${name}", add: { n: 1 } }`);
+          break;
+        case "pages":
+          line(
+            `request: "GET https://stays.example/${name}/pages${where}", pages: { by: cursor, next: body.next, items: body.items }`,
+          );
+          break;
+        case "until":
+          line(
+            `request: "POST https://stays.example/${name}/jobs${where}", idempotency: auto, until: { done: status == 200, every: 40s, url: "\${headers.location}" }`,
+          );
+          break;
+        case "together":
+          this.lines.push(`${indent}- step: ${name}`, `${indent}  together:`, `${indent}    branches:`);
+          for (const branch of ["left", "right"]) {
+            this.lines.push(`${indent}      ${branch}:`);
+            this.write(
+              shape.inner,
+              `${indent}        `,
+              { atOnce: Math.max(2, inLoop?.atOnce ?? 2) },
+              indexed,
+            );
+          }
+          break;
         case "group":
           // Of two, one fails at its end; the steps under catch then call and wait, too.
           this.lines.push(`${indent}- step: ${name}`, `${indent}  group:`, `${indent}    steps:`);
-          this.write(shape.inner, `${indent}      `, inLoop);
+          this.write(shape.inner, `${indent}      `, inLoop, indexed);
           if (shape.atOnce > 1)
             this.lines.push(
               `${indent}      - { step: ${name}f, request: "PUT https://stays.example/deny-${name}${where}" }`,
@@ -90,7 +147,7 @@ class Writer {
           );
           for (const branch of ["then", "else"]) {
             this.lines.push(`${indent}  ${branch}:`);
-            this.write(shape.inner, `${indent}    `, inLoop);
+            this.write(shape.inner, `${indent}    `, inLoop, indexed);
           }
           break;
         case "each": {
@@ -118,6 +175,14 @@ function fileOf(list: Shape[]): string {
 /** The far side: some answers throttle, some are missing at first; the same for the same call and count. */
 function answer(url: string, method: string, times: number): Answer {
   if (url.includes("/deny-")) return { status: 403 };
+  const where = new URL(url);
+  if (url.includes("/pages")) {
+    const cursor = Number(/cursor=(\d)/.exec(url)?.[1] ?? 0);
+    return { status: 200, body: { items: [cursor, 7], next: cursor < 2 ? cursor + 1 : null } };
+  }
+  if (where.pathname.endsWith("/jobs"))
+    return { status: 202, headers: { location: url.replace("/jobs", "/state") } };
+  if (where.pathname.endsWith("/state")) return { status: times < 2 ? 202 : 200, body: {} };
   const chance = [...url].reduce((sum, character) => (sum * 31 + character.charCodeAt(0)) % 97, 7);
   if (chance % 5 === 0 && times === 0) return { status: 429, headers: { "retry-after": "2" } };
   if (method === "PUT" && chance % 3 === 0 && times < 2) return { status: 404 };
@@ -205,7 +270,10 @@ describe("any workflow, stopped anywhere", () => {
           const successes = last
             .entries()
             .filter((entry) => entry.type === "attempt" && entry.response?.status === 200)
-            .map((entry) => (entry as { path: string }).path);
+            .map((entry) => {
+              const { path, leg = 0 } = entry as { path: string; leg?: number };
+              return `${path} ${leg}`;
+            });
           expect(new Set(successes).size).toBe(successes.length);
           expect([...taken([whole]).keys()].sort()).toEqual([...new Set([...taken(lives).keys()])].sort());
         },

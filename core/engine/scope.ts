@@ -16,50 +16,65 @@ export function scopeOf(entries: Iterable<Entry>, run: { id: string }): JsonObje
     variables: {},
     constants: {},
   };
-  const calls = new Map<string, StepLog>();
-  for (const entry of entries) {
-    switch (entry.type) {
-      case "started": {
-        const { workflow, version, at, trigger, inputs } = entry;
-        if (isObject(inputs)) scope.inputs = inputs;
-        scope.trigger = { ...trigger };
-        scope.run = {
-          id: run.id,
-          startedAt: new Date(at).toISOString(),
-          workflow,
-          version,
-          rehearsal: false,
-        };
-        break;
-      }
-      case "begun": {
-        const constants = ownValue(entry.data, "constants");
-        if (isObject(constants)) Object.assign(scope.constants, constants);
-        break;
-      }
-      case "attempt": {
-        const log = calls.get(entry.path) ?? new StepLog();
-        log.attempts.push(entry);
-        calls.set(entry.path, log);
-        break;
-      }
-      case "ended": {
-        if (entry.skipped !== undefined) break;
-        // Steps inside of loops and under a catch are over; variables that they set are not.
-        const own = !/[![]/.test(entry.path);
-        if (entry.error) {
-          if (own)
-            setOwn(scope.steps, entry.path, { failed: true, error: entry.error as unknown as JsonObject });
-          break;
-        }
-        const log = calls.get(entry.path);
-        const outcome: Json | undefined = entry.outcome ?? (log ? outcomeOf(log) : undefined);
-        if (entry.kind === "set" && isObject(outcome))
-          for (const name of Object.keys(outcome))
-            setOwn(scope.variables, name, ownValue(outcome, name) as Json);
-        if (outcome !== undefined && own) setOwn(scope.steps, entry.path, outcome);
-      }
+  const all = [...entries];
+  for (const entry of all) {
+    if (entry.type === "started") {
+      const { workflow, version, at, trigger, inputs } = entry;
+      if (isObject(inputs)) scope.inputs = inputs;
+      scope.trigger = { ...trigger } as JsonObject;
+      scope.run = {
+        id: run.id,
+        startedAt: new Date(at).toISOString(),
+        workflow,
+        version,
+        rehearsal: entry.options?.rehearsal === true,
+      };
+    } else if (entry.type === "begun") {
+      const constants = ownValue(entry.data, "constants");
+      if (isObject(constants)) Object.assign(scope.constants, constants);
     }
   }
+  eachOutcome(all, ({ path, kind }, outcome) => {
+    if (kind === "set" && isObject(outcome))
+      for (const name of Object.keys(outcome)) setOwn(scope.variables, name, ownValue(outcome, name) as Json);
+    // Steps inside of loops, under a catch and inside of other steps are over; variables that they set are not.
+    if (!path.includes("/")) setOwn(scope.steps, path, outcome);
+    else if (/^\w+\.\w+\/\w+$/.test(path)) setOwn(scope.steps, path.split("/")[1] as string, outcome);
+  });
   return scope;
+}
+
+/**
+ * The outcomes that a run gave, by the name of their step, as they may be held for a test; of steps inside of loops
+ * those of one item.
+ */
+export function heldOutcomes(entries: Iterable<Entry>, item = 0): JsonObject {
+  const held: JsonObject = {};
+  eachOutcome([...entries], ({ path }, outcome) => {
+    const indexes = [...path.matchAll(/\[(\d+)\]/g)].map(([, index]) => Number(index));
+    const name = path.split("/").at(-1) as string;
+    if (indexes.every((index) => index === item) && !path.includes("!")) setOwn(held, name, outcome);
+  });
+  return held;
+}
+
+/** Calls `visit` for every step that ended, with what it gave; a failure is told as expressions see it. */
+function eachOutcome(
+  entries: readonly Entry[],
+  visit: (ended: { path: string; kind: string }, outcome: Json) => void,
+): void {
+  const calls = new Map<string, StepLog>();
+  for (const entry of entries) {
+    if (entry.type === "attempt") {
+      const log = calls.get(entry.path) ?? new StepLog();
+      log.attempts.push(entry);
+      calls.set(entry.path, log);
+    }
+    if (entry.type !== "ended" || entry.skipped !== undefined) continue;
+    const log = calls.get(entry.path);
+    const outcome = entry.error
+      ? { failed: true, error: entry.error as unknown as JsonObject }
+      : (entry.outcome ?? (log ? outcomeOf(log) : undefined));
+    if (outcome !== undefined) visit(entry, outcome);
+  }
 }

@@ -2,8 +2,8 @@ import { templateReferences, partText, type Template } from "../expressions/temp
 import type { ValueMap } from "../expressions/values.js";
 import { isObject, own, printJson, type Json } from "../values/json.js";
 import { leastLength, secretPlaces } from "../values/masking.js";
-import { valueAt, type Path } from "../values/paths.js";
-import type { ValueTemplate } from "../workflows/steps.js";
+import { placesAt, valueAt, type Path } from "../values/paths.js";
+import type { Step, ValueTemplate } from "../workflows/steps.js";
 import type { Walk } from "./walk.js";
 
 /**
@@ -79,4 +79,18 @@ export function answerSecrets(walk: Walk, body: Json, base: Path): Path[] {
     places.map((place) => [...base, ...place]),
   );
   return found.filter(({ text }) => text.length < leastLength).map(({ place }) => place);
+}
+
+/** Takes in what a step says is secret in its outcome. Returns the places of it that are masked whole. */
+export function statedSecrets(walk: Walk, step: Step, outcome: Json): Path[] {
+  if (!step.secret) return [];
+  const places = step.secret.flatMap((path) => placesAt(outcome, path));
+  const texts = places.flatMap((place) => leafTexts(valueAt(outcome, place) ?? null));
+  walk.secret(
+    texts,
+    step.secret.map((path) => ["steps", step.name, ...path]),
+  );
+  return places.flatMap((place) =>
+    place.length > 0 || !isObject(outcome) ? [place] : Object.keys(outcome).map((key) => [key]),
+  );
 }

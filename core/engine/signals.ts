@@ -7,15 +7,35 @@ export class StepFailed extends Error {
   }
 }
 
-/** The run goes to sleep in the store: until a time, or until a person has signed in. */
+/** What a run waits for, besides a time: a person, a lock that another run holds, a run that it called, its turn. */
+export interface WaitsFor {
+  /** The credential that a person has to sign in with. */
+  credential?: string;
+  lock?: string;
+  /** The run that it called. */
+  child?: string;
+  /** The step at which it was told to stop and look. */
+  breakpoint?: string;
+  pace?: string;
+  reason: string;
+}
+
+/** The run goes to sleep in the store: until a time, or until something has come. */
 export class Asleep extends Error {
   constructor(
-    /** Infinity where only a person can end it. */
+    /** Infinity where no time ends it. */
     readonly until: number,
     readonly path: string,
-    readonly waitsFor?: { credential: string; reason: string },
+    readonly waitsFor?: WaitsFor,
   ) {
     super("asleep");
+  }
+}
+
+/** The time of a step, or of the run, is over; whoever set it makes a failure of this. */
+export class TimedOut extends Error {
+  constructor(readonly deadline: { at: number }) {
+    super("timed out");
   }
 }
 

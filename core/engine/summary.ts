@@ -1,4 +1,4 @@
-import type { Entry, RunError, RunState } from "./entries.js";
+import type { Entry, EntryOf, RunError, RunState } from "./entries.js";
 
 /** What a list of runs shows of one: a consequence of its entries, and of nothing else. */
 export interface RunSummary {
@@ -7,7 +7,7 @@ export interface RunSummary {
   endedAt: number | null;
   /** When to go on; with `waiting`. */
   wakeAt: number | null;
-  /** The credential that a person has to sign in with; with `waiting`. */
+  /** What it waits for besides a time, with its kind: `credential:boards-marit`, `lock:…`, `run:…`, `breakpoint:…`, `pace:…`. */
   waitsFor: string | null;
   /** How many requests were sent. */
   calls: number;
@@ -40,10 +40,13 @@ export function summarise(summary: RunSummary, entry: Entry): void {
     case "secrets":
     case "stopping":
       return;
+    case "resumed":
+      summary.state = "queued";
+      return;
     case "rested":
       summary.state = entry.state;
       summary.wakeAt = entry.until ?? null;
-      summary.waitsFor = entry.credential ?? null;
+      summary.waitsFor = waitsFor(entry);
       if (entry.reason) summary.message = entry.reason;
       return;
     case "decided":
@@ -80,4 +83,10 @@ export function summarise(summary: RunSummary, entry: Entry): void {
   // What it waited for has come; its reason is no news any more.
   if (summary.waitsFor) summary.message = null;
   summary.waitsFor = null;
+}
+
+function waitsFor({ credential, lock, child, breakpoint, pace }: EntryOf<"rested">): string | null {
+  const kinds = { credential, lock, run: child, breakpoint, pace };
+  const found = Object.entries(kinds).find(([, name]) => name !== undefined);
+  return found ? found.join(":") : null;
 }

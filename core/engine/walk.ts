@@ -4,15 +4,17 @@ import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
 import { derivedFraction, derivedUuid } from "../values/digest.js";
-import { own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
+import { isObject, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { leastLength, MaskSet, maskPlaces } from "../values/masking.js";
-import { valueAt, type Path } from "../values/paths.js";
+import { placesAt, valueAt, type Path } from "../values/paths.js";
 import type { Step, Workflow } from "../workflows/steps.js";
 import type { Entry, RunError } from "./entries.js";
 import type { RunLog } from "./log.js";
+import type { RunOptions } from "./options.js";
+import { Plan, walkPlanned } from "./plan.js";
 import { type ScopeLog, type StepLog } from "./log.js";
-import type { JournalRow, Ports } from "./ports.js";
-import { Asleep, Halted, Paused, StepFailed, Stopped } from "./signals.js";
+import type { JournalRow, Ports, RowChange } from "./ports.js";
+import { Asleep, Halted, Paused, StepFailed, Stopped, TimedOut, type WaitsFor } from "./signals.js";
 import { walkStep } from "./steps/index.js";
 
 /** How many rows may wait for their commit before a run waits for them. */
@@ -29,6 +31,8 @@ export interface Frame {
   locals: ValueMap;
   /** How many failures were caught or passed over, so that the run goes on. */
   problems: { count: number };
+  /** When the time of a step around these, or of the run, is over; in milliseconds since 1970. */
+  deadline?: { at: number };
   /** Whether the walk of this frame should end at the next step: an item beside it failed. */
   halted(): boolean;
 }
@@ -63,8 +67,15 @@ export class Walk {
   readonly secretPaths: Path[] = [];
   readonly variables: JsonObject = {};
   responded = false;
+  readonly options: RunOptions;
+  /** How it departs from a plain run; undefined where it does not. */
+  readonly plan: Plan | undefined;
+  /** In a rehearsal: what would have been kept. */
+  readonly keptInRehearsal: JsonObject = {};
   readonly #fixed: ValueMap;
   #held: JournalRow[] = [];
+  /** The kept values that were read since the last entry. */
+  #keptRead: JsonObject = {};
   #lastWrite: Promise<void> = Promise.resolve();
   #uncommitted = 0;
   #seenWriteFailure: unknown;
@@ -78,40 +89,62 @@ export class Walk {
   ) {
     const started = log.started as NonNullable<RunLog["started"]>;
     const startedAt = new Date(started.at).toISOString();
+    this.options = started.options ?? {};
+    const { held, only, to, breakpoints } = this.options;
+    this.plan = held || only || to || breakpoints ? new Plan(workflow, this.options) : undefined;
     this.#fixed = {
       inputs: started.inputs,
       trigger: started.trigger as unknown as JsonObject,
-      run: { id: facts.id, version: facts.version, workflow: workflow.name, startedAt, rehearsal: false },
+      run: {
+        id: facts.id,
+        version: facts.version,
+        workflow: workflow.name,
+        startedAt,
+        rehearsal: this.rehearsal,
+      },
     };
     for (const entry of log.secrets) this.#takeSecrets(entry.values, entry.places);
+  }
+
+  /** Whether calls that do more than read are held back. */
+  get rehearsal(): boolean {
+    return this.options.rehearsal === true;
   }
 
   async steps(steps: readonly Step[], frame: Frame): Promise<void> {
     for (const step of steps) {
       if (frame.halted()) throw new Halted();
-      await walkStep(this, step, frame, frame.log.step(step.name));
+      const log = frame.log.step(step.name);
+      const { plan } = this;
+      if (!plan) await walkStep(this, step, frame, log);
+      else await walkPlanned(this, plan, step, frame, log, () => walkStep(this, step, frame, log));
     }
   }
 
-  /** Called before a step does anything new: a stop by hand or the end of the service comes first. */
-  checkSignals(path: string): void {
+  /** Called before a step does anything new: a stop by hand, the end of the service or of its time comes first. */
+  checkSignals(frame: Frame, path: string): void {
     if (this.signals.stop.aborted) throw new Stopped("stopped", "Stopped by hand.", path);
     if (this.signals.pause.aborted) throw new Paused();
+    const { deadline } = frame;
+    if (deadline && this.ports.clock.now() >= deadline.at) throw new TimedOut(deadline);
   }
 
-  /** Waits until a time, in memory or, when it is long, asleep in the store. */
-  async sleepUntil(until: number, path: string): Promise<void> {
-    const left = until - this.ports.clock.now();
-    if (left <= 0) return;
-    if (left > longestWaitInMemory) throw new Asleep(until, path);
-    this.checkSignals(path);
-    await this.flush();
-    try {
-      await this.ports.clock.wait(left, this.signals.rouse);
-    } catch (error) {
-      this.checkSignals(path);
-      throw error;
+  /** Waits until a time, or the end of the step's time: in memory or, when it is long, asleep in the store. */
+  async sleepUntil(until: number, frame: Frame, path: string, waitsFor?: WaitsFor): Promise<void> {
+    const end = Math.min(until, frame.deadline?.at ?? until);
+    const left = end - this.ports.clock.now();
+    if (left > longestWaitInMemory) throw new Asleep(end, path, waitsFor);
+    if (left > 0) {
+      this.checkSignals(frame, path);
+      await this.flush();
+      try {
+        await this.ports.clock.wait(left, this.signals.rouse);
+      } catch (error) {
+        this.checkSignals(frame, path);
+        throw error;
+      }
     }
+    if (frame.deadline && end < until) throw new TimedOut(frame.deadline);
   }
 
   /** The names in scope of an expression of a step. */
@@ -127,8 +160,22 @@ export class Walk {
   }
 
   /** The time and ids of an evaluation; the same again at a replay. */
-  surroundings(path: string, at: number): Surroundings {
-    return { now: () => at, uuid: (place, count) => derivedUuid(this.facts.origin, path, place, count) };
+  surroundings(path: string, at: number, kept?: JsonObject): Surroundings {
+    return {
+      now: () => at,
+      uuid: (place, count) => derivedUuid(this.facts.origin, path, place, count),
+      kept: (key) => {
+        const values = (kept && own(kept, key)) ?? this.keptNow(key);
+        setOwn(this.#keptRead, key, values);
+        return values as JsonObject;
+      },
+    };
+  }
+
+  /** What is kept under a key now. */
+  keptNow(key: string): JsonObject {
+    const rehearsed = own(this.keptInRehearsal, key);
+    return isObject(rehearsed) ? rehearsed : this.ports.kept.read(key);
   }
 
   /** Chance that is the same again at a replay: from 0 up to 1. */
@@ -144,11 +191,12 @@ export class Walk {
     frame: Frame,
     at: number,
     more?: ValueMap,
+    kept?: JsonObject,
   ): Json {
     return this.guarded(
       path,
       field,
-      () => evaluateToJson(expression, this.scope(frame, more), this.surroundings(path, at)) ?? null,
+      () => evaluateToJson(expression, this.scope(frame, more), this.surroundings(path, at, kept)) ?? null,
     );
   }
 
@@ -181,10 +229,13 @@ export class Walk {
     }
   }
 
-  /** Keeps an entry for the next write. */
-  note(entry: Entry): void {
+  /** Keeps an entry for the next write, with what changes in the same commit. */
+  note(entry: Entry, change?: RowChange): void {
+    if (entry.type === "begun" && Object.keys(this.#keptRead).length > 0) entry.data["kept"] = this.#keptRead;
+    this.#keptRead = {};
     this.log.take(entry);
-    this.#held.push(this.#row(entry));
+    this.#held.push({ ...this.#row(entry), ...(change ? { change } : {}) });
+    if (change?.kept) this.ports.kept.change(change.kept);
   }
 
   /** Hands the noted entries to the journal without waiting for their commit. */
@@ -244,10 +295,12 @@ export class Walk {
       this.secretPaths.some((secret) => {
         const shorter = Math.min(read.length, secret.length);
         for (let at = 0; at < shorter; at++)
-          if (read[at] !== "*" && String(secret[at]) !== read[at]) return false;
+          if (read[at] !== "*" && secret[at] !== "*" && String(secret[at]) !== read[at]) return false;
         if (read.length >= secret.length) return true;
-        const value = valueAt(scope as Json, secret);
-        return typeof value === "number" || (typeof value === "string" && value.length < leastLength);
+        return placesAt(scope as Json, secret).some((place) => {
+          const value = valueAt(scope as Json, place);
+          return typeof value === "number" || (typeof value === "string" && value.length < leastLength);
+        });
       }),
     );
   }
@@ -258,16 +311,11 @@ export class Walk {
   }
 
   /** Notes the end of a step that failed, and throws. */
-  fail(frame: Frame, step: Step, log: StepLog, error: RunError): never {
+  fail(frame: Frame, step: Step, log: StepLog, error: RunError, change?: RowChange): never {
     const path = frame.prefix + step.name;
+    const at = this.ports.clock.now();
     if (!log.ended)
-      this.note({
-        type: "ended",
-        path,
-        kind: step.kind,
-        at: this.ports.clock.now(),
-        error: { step: path, ...error },
-      });
+      this.note({ type: "ended", path, kind: step.kind, at, error: { step: path, ...error } }, change);
     throw new StepFailed({ step: path, ...error });
   }
 

@@ -325,6 +325,7 @@ export class Compiler {
           make: evaluation.budget.make,
           now: () => evaluation.surroundings.now(),
           uuid: () => evaluation.uuid(this.place(node)),
+          kept: (key) => evaluation.surroundings.kept?.(key) ?? {},
         });
       } catch (error) {
         if (error instanceof CallFailure) {

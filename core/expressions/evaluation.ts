@@ -9,6 +9,8 @@ export interface Surroundings {
   now(): number;
   /** A new id; `place` names the field and the offset of the call in it, `count` numbers the calls of one evaluation. */
   uuid(place: string, count: number): string;
+  /** What the workflow keeps under a key; left out where there is no workflow. */
+  kept?(key: string): ValueMap;
 }
 
 /** One evaluation under way. */

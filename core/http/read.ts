@@ -32,10 +32,22 @@ const xmlType = /^(application|text)\/(xml|(?!xhtml)[^;]+\+xml)$/;
 const csvType = /^(text|application)\/csv$/;
 const textType = /^(text\/|application\/([^;]+\+)?(xml|javascript|x-www-form-urlencoded|yaml|csv)$)/;
 
-/** Reads the body of an answer by its media type. */
-export function readBody(response: HttpResponse): ReadBody {
+/** How to read a body, over what its media type says. */
+export type BodyReading = "json" | "xml" | "csv" | "text" | "bytes";
+
+const typeOfReading: Record<BodyReading, string> = {
+  json: "application/json",
+  xml: "application/xml",
+  csv: "text/csv",
+  text: "text/plain",
+  bytes: "application/octet-stream",
+};
+
+/** Reads the body of an answer by its media type, or as it is told to. */
+export function readBody(response: HttpResponse, as?: BodyReading): ReadBody {
   if (response.body.length === 0) return { body: null };
-  const { type, charset } = mediaTypeOf(response.headers["content-type"]);
+  const told = mediaTypeOf(response.headers["content-type"]);
+  const { type, charset } = as ? { ...told, type: typeOfReading[as] } : told;
   if (jsonType.test(type)) return readJson(decodeText(response.body, "utf-8"), type);
   if (xmlType.test(type)) return readBy(parseXml, decodeXml(response.body, charset), type);
   if (csvType.test(type)) return readBy(parseCsv, decodeText(response.body, charset ?? "utf-8"), type);

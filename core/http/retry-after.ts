@@ -39,3 +39,73 @@ export function httpDate(text: string, now: number): number | undefined {
     return build((match[2] as string).trim(), match[1] as string, Number(match[6]), match.slice(3, 6));
   return undefined;
 }
+
+/** What an answer says of the rate at which calls may come. Times in milliseconds. */
+export interface RateTold {
+  /** How many more calls may come before the reset. */
+  remaining?: number;
+  /** Until the reset, from now. */
+  reset?: number;
+  /** So many calls in so long a time. */
+  limit?: { calls: number; per: number };
+}
+
+/**
+ * Reads RateLimit and RateLimit-Policy (draft-ietf-httpapi-ratelimit-headers: structured fields with r, t, q and w),
+ * the older RateLimit-Remaining and RateLimit-Reset, and the usual X-RateLimit-Remaining and X-RateLimit-Reset, whose
+ * reset is in seconds from now or since 1970.
+ * @param now milliseconds since 1970
+ */
+export function rateTold(headers: { [name: string]: string | string[] | undefined }, now: number): RateTold {
+  const field = (name: string): string | undefined => {
+    const value = headers[name];
+    return Array.isArray(value) ? value[0] : value;
+  };
+  const told: RateTold = {};
+  const items = structured(field("ratelimit"));
+  // Of several windows the one that is nearest to its end counts.
+  for (const item of items) {
+    const [left, time] = [item["r"] ?? item["remaining"], item["t"] ?? item["reset"]];
+    if (left === undefined || (told.remaining !== undefined && told.remaining <= left)) continue;
+    told.remaining = left;
+    if (time !== undefined) told.reset = time * 1000;
+  }
+  if (told.remaining === undefined) {
+    const prefix = ["ratelimit-", "x-ratelimit-", "x-rate-limit-"].find((one) => field(`${one}remaining`));
+    if (prefix) {
+      told.remaining = numberOf(field(`${prefix}remaining`));
+      const reset = numberOf(field(`${prefix}reset`));
+      if (reset !== undefined) told.reset = reset > 1e9 ? Math.max(0, millisOf(reset) - now) : reset * 1000;
+    }
+  }
+  const [policy] = structured(field("ratelimit-policy"))
+    .filter((item) => item["q"] !== undefined && (item["w"] ?? 0) > 0)
+    .sort((a, b) => rate(a) - rate(b));
+  if (policy) told.limit = { calls: policy["q"] as number, per: (policy["w"] as number) * 1000 };
+  return told;
+}
+
+function rate(item: Record<string, number>): number {
+  return (item["q"] as number) / (item["w"] as number);
+}
+
+/** A point in time that may be in seconds or in milliseconds since 1970. */
+function millisOf(time: number): number {
+  return time > 1e12 ? time : time * 1000;
+}
+
+function numberOf(text: string | undefined): number | undefined {
+  const value = Number(text);
+  return text === undefined || text.trim() === "" || !Number.isFinite(value) || value < 0 ? undefined : value;
+}
+
+/** The numeric parameters of each item of a structured list (RFC 9651), also in the older form `limit=10, remaining=0`. */
+function structured(text: string | undefined): Record<string, number>[] {
+  if (!text) return [];
+  const parameters = (part: string): Record<string, number> =>
+    Object.fromEntries(
+      [...part.matchAll(/([a-z]+)\s*=\s*(\d+)/gi)].map(([, name, value]) => [name, Number(value)]),
+    );
+  const older = !text.includes(";");
+  return older ? [parameters(text)] : text.split(",").map(parameters);
+}

@@ -1,6 +1,6 @@
 import type { Effect } from "./effect.js";
 import type { FailureKind, ResponseHeaders } from "./message.js";
-import { retryAfter } from "./retry-after.js";
+import { rateTold, retryAfter } from "./retry-after.js";
 
 /** When and how often a call is sent again. All times in milliseconds. */
 export interface RetryPlan {
@@ -68,10 +68,18 @@ export function nextWait(
       ? plan.wait * plan.factor ** repeats
       : undefined;
   if (planned === undefined) return { giveUp: "spent" };
-  const asked = retryAfter(result.headers["retry-after"], now);
+  const asked = askedWait(result, now);
   if (asked !== undefined) {
     if (asked > plan.most) return { giveUp: "told-to-wait", asked };
     return { wait: asked + Math.round(Math.min(1_000, asked * plan.jitter) * fraction), told: true };
   }
   return { wait: Math.round(Math.min(plan.most, planned) * (1 + plan.jitter * fraction)), told: false };
+}
+
+/** What an answer asks to wait: by Retry-After, or by a rate limit that is used up. */
+function askedWait({ status, headers }: AttemptResult, now: number): number | undefined {
+  const after = retryAfter(headers["retry-after"], now);
+  if (after !== undefined || (status !== 429 && status !== 503)) return after;
+  const { remaining, reset } = rateTold(headers, now);
+  return remaining === 0 ? reset : undefined;
 }

@@ -27,3 +27,20 @@ export function valueAt(root: Json, path: Path): Json | undefined {
   }
   return value;
 }
+
+/** The places of a value that a path leads to, where `*` stands for every item or key; none where it leaves the value. */
+export function placesAt(root: Json, path: Path): (string | number)[][] {
+  const follow = (value: Json | undefined, at: number, place: (string | number)[]): (string | number)[][] => {
+    if (value === undefined) return [];
+    if (at === path.length) return [place];
+    const part = path[at] as string | number;
+    if (Array.isArray(value)) {
+      const indexes = part === "*" ? [...value.keys()] : [Number(part)];
+      return indexes.flatMap((index) => follow(value[index], at + 1, [...place, index]));
+    }
+    if (!isObject(value)) return [];
+    const keys = part === "*" ? Object.keys(value) : [String(part)];
+    return keys.flatMap((key) => follow(own(value, key), at + 1, [...place, key]));
+  };
+  return follow(root, 0, []);
+}

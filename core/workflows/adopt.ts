@@ -1,10 +1,10 @@
+import { requestLine } from "./document-fields.js";
 import { Document, isMap, isScalar, isSeq, parseDocument, visit, type Pair, type YAMLMap } from "yaml";
 import { bodyMediaType } from "../http/build.js";
 import { derivedId, uniqueId, type Api, type Operation } from "../apis/document.js";
 import { rawOperation, withOperation } from "../apis/edit.js";
 import { partName } from "../apis/samples/understand.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
-import { requestLine } from "./document.js";
 import { innerLists } from "./nested.js";
 
 /** The call cannot become an operation; `message` says why. */

@@ -1,20 +1,11 @@
 import { z } from "zod";
-
-/** A field that holds a bare expression: `true`, `false` and numbers are constants, all else is text. */
-const expression = () =>
-  z.union([z.string(), z.boolean(), z.number()]).meta({ title: "expression", "x-ckettle-expression": true });
-/** A text that may hold `${ … }` parts. */
-const template = () => z.string();
-/** Any value; the texts in it may hold `${ … }` parts. */
-const value = () => z.unknown();
-const values = () => z.record(z.string(), z.unknown());
-const duration = () => z.string().meta({ title: "duration", examples: ["500ms", "20s", "10m", "1h30m"] });
+import { innerCall, sending } from "./document-call.js";
+import { duration, expression, template, value, values } from "./document-fields.js";
 
 /** A CEL identifier that can stand behind a dot and as a name of its own. */
 export const stepName =
   /^(?!(?:in|true|false|null|as|break|const|continue|else|for|function|if|import|let|loop|package|namespace|return|var|void|while)$)[A-Za-z_][A-Za-z0-9_]*$/;
 export const workflowName = /^[a-z0-9](?:[a-z0-9-]{0,62}[a-z0-9])?$/;
-export const requestLine = /^([A-Z]+) (\S[\s\S]*)$/;
 
 const named = {
   step: z
@@ -27,45 +18,14 @@ const named = {
   title: z.string().optional(),
   about: z.string().optional(),
   "only-if": expression().optional().describe("Whether it runs; else it is skipped."),
+  within: duration().optional().describe("The longest that it may take, waits and restarts included."),
+  secret: z
+    .union([z.boolean(), z.array(z.string()).min(1)])
+    .optional()
+    .describe(
+      "Whether its outcome is secret; or the paths in it that are, such as body.pin or body.items.*.pin.",
+    ),
   "keep-going": z.boolean().optional().describe("Whether the run goes on where the step failed."),
-};
-
-const retry = z.strictObject({
-  times: z.int().min(0).max(100).optional().describe("How often at most the call is repeated."),
-  wait: duration().optional().describe("The wait before the first repeat."),
-  factor: z
-    .number()
-    .min(1)
-    .max(100)
-    .optional()
-    .describe("Each wait is this much longer than the one before."),
-  most: duration()
-    .optional()
-    .describe("The longest single wait; an answer that asks for more fails the step."),
-  jitter: z.number().min(0).max(1).optional().describe("Up to this fraction of a wait is added by chance."),
-  waits: z.array(duration()).min(1).max(100).optional().describe("A ladder: one wait a repeat."),
-  when: expression().optional().describe("Repeats also when this holds; adds to the usual reasons."),
-  "only-when": expression().optional().describe("Repeats only when this holds."),
-});
-
-/** What every call may say of its body and of how it is sent. */
-const sending = {
-  body: z
-    .strictObject({
-      json: value().optional(),
-      form: values().optional(),
-      multipart: values().optional(),
-      text: template().optional(),
-      xml: template().optional(),
-      file: value().optional(),
-    })
-    .optional()
-    .describe("In one kind: json, form, multipart, text, xml or file."),
-  effect: z.enum(["reads", "writes", "repeatable"]).optional(),
-  timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
-  redirects: z.enum(["follow", "none"]).optional(),
-  success: expression().optional().describe("Whether the answer is a success; default: status 200 to 299."),
-  retry: retry.optional(),
 };
 
 /** The schemas of all step kinds. `nested` is what stands for a step inside a step. */
@@ -87,6 +47,7 @@ function stepSchemas(nested: z.ZodType) {
       operation: z.string().describe("An operation of a described API, as in: stays.searchGuests"),
       parameters: values().optional().describe("By name; the API's document says where each goes."),
       using: z.string().optional().describe("The credential; default: the one of the API."),
+      query: values().optional(),
       headers: values().optional(),
       strict: z
         .boolean()
@@ -104,12 +65,60 @@ function stepSchemas(nested: z.ZodType) {
       else: steps.optional(),
     }),
     group: z.strictObject({ ...common, group: z.strictObject({ steps }) }),
+    together: z.strictObject({
+      ...common,
+      together: z.strictObject({
+        branches: z
+          .record(z.string().regex(stepName, "letters, digits and _"), steps)
+          .describe("Lists of steps that run side by side, by name."),
+      }),
+    }),
+    ensure: z.strictObject({
+      ...common,
+      ensure: z.strictObject({
+        find: innerCall.describe("The call that looks; an answer of 404 says that there is none."),
+        found: expression().optional().describe("Whether its answer shows one; default: record is there."),
+        record: expression()
+          .optional()
+          .describe("The record in its answer, or the list of those that fit; default: body."),
+        create: innerCall.optional(),
+        update: innerCall.optional(),
+        "update-if": expression().optional().describe("Whether the record that was found needs the update."),
+        lock: template().optional().describe("A name that one run at a time may hold."),
+        many: z.enum(["fail", "first"]).optional().describe("What to do where several fit; default: fail."),
+      }),
+    }),
+    workflow: z.strictObject({
+      ...common,
+      workflow: z.strictObject({
+        name: z.string().regex(workflowName, "the name of a workflow"),
+        inputs: values().optional(),
+        wait: z.boolean().optional().describe("Whether to wait for its response; default: true."),
+      }),
+    }),
+    keep: z.strictObject({
+      ...common,
+      keep: z.strictObject({
+        key: template(),
+        values: values().optional(),
+        add: values().optional().describe("Numbers to add to what is kept."),
+        append: values().optional().describe("Items to put behind the lists that are kept."),
+        most: z.int().min(1).max(10_000).optional().describe("The longest list; the oldest items go."),
+        expect: values().optional().describe("What must be kept now; else the step fails."),
+        expires: duration().optional(),
+      }),
+    }),
     each: z.strictObject({
       ...common,
       each: expression().describe("The list."),
       as: z.string().regex(stepName).optional().describe("The name of the item; default: item."),
       "at-once": z.int().min(1).max(1000).optional(),
       steps,
+      "on-failure": z
+        .enum(["stop", "continue"])
+        .optional()
+        .describe("Whether an item that fails ends the loop; default: stop."),
+      limit: z.int().min(1).optional().describe("The longest list that is taken; default: 100000."),
       collect: expression().optional().describe("What each item gives to the list `items`."),
     }),
     set: z.strictObject({ ...common, set: values() }),
@@ -161,6 +170,11 @@ function documentSchema(step: z.ZodType) {
     limits: z
       .strictObject({
         "at-once": z.int().min(1).max(10_000).optional().describe("Runs of this workflow side by side."),
+        "when-busy": z
+          .enum(["queue", "skip"])
+          .optional()
+          .describe("What becomes of a start when so many run; default: queue."),
+        within: duration().optional().describe("The longest that a run may take."),
       })
       .optional(),
     steps: z.array(step),

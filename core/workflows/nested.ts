@@ -1,6 +1,6 @@
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
-import type { Step } from "./steps.js";
+import type { CallStep, Step } from "./steps.js";
 
 /** The lists of steps inside a step of the file, with where they stand in it. */
 export function innerLists(step: JsonObject): { list: Json[]; path: Path }[] {
@@ -15,6 +15,9 @@ export function innerLists(step: JsonObject): { list: Json[]; path: Path }[] {
       if (isObject(one)) take(one["then"], ["cases", index, "then"]);
     });
   if (isObject(step["group"])) take(step["group"]["steps"], ["group", "steps"]);
+  const branches = isObject(step["together"]) ? step["together"]["branches"] : undefined;
+  if (isObject(branches))
+    for (const name of Object.keys(branches)) take(branches[name], ["together", "branches", name]);
   take(step["catch"], ["catch"]);
   return found;
 }
@@ -28,9 +31,22 @@ export function innerSteps(step: Step): (readonly Step[])[] {
       case "each":
       case "group":
         return [step.steps];
+      case "together":
+        return step.branches.map(({ steps }) => steps);
       default:
         return [];
     }
   };
   return step.catch ? [...own(), step.catch] : own();
+}
+
+/** The calls that a step makes itself: one, or several of an `ensure`, each with its probe. */
+export function callsOf(step: Step): CallStep[] {
+  const own =
+    step.kind === "request"
+      ? [step]
+      : step.kind === "ensure"
+        ? [step.find, step.create, step.update].filter((call) => call !== undefined)
+        : [];
+  return own.flatMap((call) => (call.probe ? [call, call.probe.call] : [call]));
 }

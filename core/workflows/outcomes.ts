@@ -4,7 +4,7 @@ import type { Expression } from "../expressions/compile.js";
 import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
 import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
 import { isObject, own, type JsonObject } from "../values/json.js";
-import type { Step, ValueTemplate } from "./steps.js";
+import type { CallStep, Step, ValueTemplate } from "./steps.js";
 
 /** What a step gave, as it is known before it runs; `sure` is false where it may not have run. */
 interface Outcome {
@@ -46,6 +46,17 @@ export class Knowledge {
     for (const [name, { shape }] of this.#steps)
       if (!before.has(name)) this.#steps.set(name, { shape, sure: false });
     return result;
+  }
+
+  /** Runs for steps beside others, which do not see what these give. */
+  beside<T>(inner: () => T): T {
+    const before = this.#steps;
+    this.#steps = new Map(before);
+    try {
+      return inner();
+    } finally {
+      this.#steps = before;
+    }
   }
 
   /** Checks an expression, and keeps the shape of its result. */
@@ -108,7 +119,7 @@ export class Knowledge {
   #outcome(step: Step): Shape {
     switch (step.kind) {
       case "request":
-        return this.#callOutcome(step.operation);
+        return this.#callOutcome(step);
       case "if":
         return objectOf({ chose: ofKind("any") });
       case "each":
@@ -124,12 +135,19 @@ export class Knowledge {
         );
       case "wait":
         return objectOf({ woke: ofKind("text") });
+      case "ensure":
+        return objectOf({
+          existed: ofKind("boolean"),
+          created: ofKind("boolean"),
+          changed: ofKind("boolean"),
+          record: anything,
+        });
       default:
         return anything;
     }
   }
 
-  #callOutcome(name: { api: string; id: string } | undefined): Shape {
+  #callOutcome({ operation: name, pages, until }: CallStep): Shape {
     const outcome = {
       status: ofKind("number"),
       headers: ofKind("object"),
@@ -141,8 +159,10 @@ export class Knowledge {
     };
     const operation = name && this.catalogue?.operations(name.api)?.find(({ id }) => id === name.id);
     const document = name && this.catalogue?.document?.(name.api);
-    const body = operation && document ? answerShape(operation, document) : anything;
-    return objectOf({ ...outcome, body, text: ofKind("text") }, { unsure: ["text"] });
+    // What the last of several answers holds is not what the first one does.
+    const body = operation && document && !until?.url ? answerShape(operation, document) : anything;
+    const paged: Record<string, Shape> = pages ? { items: ofKind("list"), more: ofKind("boolean") } : {};
+    return objectOf({ ...outcome, ...paged, body, text: ofKind("text") }, { unsure: ["text"] });
   }
 
   valueShape(value: ValueTemplate): Shape {

@@ -1,4 +1,4 @@
-import { innerSteps } from "./nested.js";
+import { callsOf, innerSteps } from "./nested.js";
 import type { Step } from "./steps.js";
 
 /** One line of a workflow's outline. */
@@ -26,10 +26,9 @@ export interface OperationCall {
 /** The calls of operations, from top to bottom. */
 export function operationCalls(steps: readonly Step[]): OperationCall[] {
   return steps.flatMap((step) => {
-    const own =
-      step.kind === "request" && step.operation
-        ? [{ step: step.name, line: step.line, ...step.operation, using: step.using }]
-        : [];
+    const own = callsOf(step).flatMap(({ operation, using }) =>
+      operation ? [{ step: step.name, line: step.line, ...operation, using }] : [],
+    );
     return [...own, ...innerSteps(step).flatMap(operationCalls)];
   });
 }
@@ -48,7 +47,7 @@ export function outline(steps: readonly Step[], depth = 0): OutlineLine[] {
       title: step.title ?? null,
       line: step.line,
       depth,
-      calls: step.kind === "request" ? step.url.source : null,
+      calls: callsOf(step)[0]?.url.source ?? (step.kind === "workflow" ? step.called : null),
     };
     return [line, ...innerSteps(step).flatMap((inner) => outline(inner, depth + 1))];
   });

@@ -1,13 +1,13 @@
-import { operationName } from "../apis/catalogue.js";
-import { defaultEffect, type Effect } from "../http/effect.js";
-import { defaultRetry } from "../http/retry.js";
+import { compile } from "../expressions/compile.js";
 import { anything, ofKind } from "../shapes/shape.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
-import { requestLine, type StepKind } from "./document.js";
+import type { StepKind } from "./document.js";
 import { innerLists } from "./nested.js";
-import { texts, type Preparer } from "./prepare.js";
-import type { CallStep, Step, StepBase, ValueTemplate } from "./steps.js";
+import type { Preparer } from "./prepare.js";
+import { innerCall, prepareOperation, prepareRequest, resultNames } from "./prepare-call.js";
+import { optional, texts, values } from "./prepare-values.js";
+import type { Step, StepBase } from "./steps.js";
 
 type Prepare = (preparer: Preparer, raw: JsonObject, path: Path, base: StepBase) => Step | undefined;
 
@@ -38,7 +38,18 @@ export function prepareStep(
     ...optional("onlyIf", onlyIf),
     ...optional("catch", handler),
     ...(raw["keep-going"] === true ? { keepGoing: true } : {}),
+    ...optional("within", preparer.duration(raw["within"], [...path, "within"])),
+    ...optional("secret", secretOf(raw["secret"])),
   };
+}
+
+const orNotFound = compile("status >= 200 && status <= 299 || status == 404");
+
+/** The secret places of an outcome; one empty path where all of it is. */
+function secretOf(raw: Json | undefined): Path[] | undefined {
+  if (raw === true) return [[]];
+  if (!Array.isArray(raw)) return undefined;
+  return raw.map((text) => String(text).split("."));
 }
 
 /** Steps that may not be reached. */
@@ -46,65 +57,9 @@ function branch(preparer: Preparer, list: Json | undefined, path: Path): Step[] 
   return preparer.knowledge.branch(() => preparer.steps((list as Json[] | undefined) ?? [], path));
 }
 
-const methods = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "QUERY"];
-/** What only `success` and `retry` see: how an attempt came out. */
-const resultNames = ["status", "headers", "body", "failure", "repeated"];
-
 const kinds: Record<StepKind, Prepare> = {
-  request(preparer, raw, path, base) {
-    const line = requestLine.exec(raw["request"] as string);
-    const method = line?.[1] ?? "";
-    if (!line || !methods.includes(method)) {
-      preparer.source.report([...path, "request"], "wrong-value", requestHint(raw["request"] as string));
-      return undefined;
-    }
-    // The whole line is parsed, so that a fault is placed in the text as it was written; the method is cut off after.
-    const whole = preparer.template(raw["request"], [...path, "request"]);
-    if (!whole) return undefined;
-    const [first, ...rest] = whole.parts;
-    const url =
-      first && "text" in first ? [{ text: first.text.slice(method.length + 1).trimStart() }, ...rest] : rest;
-    return {
-      ...base,
-      kind: "request",
-      method,
-      url: {
-        source: whole.source,
-        parts: url.filter((part) => !("text" in part) || part.text !== ""),
-        alone: undefined,
-      },
-      ...texts(raw, ["using"]),
-      ...values(preparer, raw, path, ["query", "headers", "cookies"]),
-      ...sendingOf(preparer, raw, path),
-      effect: (raw["effect"] as Effect | undefined) ?? defaultEffect(method),
-    };
-  },
-
-  operation(preparer, raw, path, base) {
-    const text = raw["operation"] as string;
-    const operation = operationName(text);
-    if (!operation) {
-      preparer.source.report(
-        [...path, "operation"],
-        "wrong-value",
-        `An operation is the name of an API, a dot and the operation's id, such as stays.searchGuests. This is "${text}".`,
-      );
-      return undefined;
-    }
-    preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path);
-    return {
-      ...base,
-      kind: "request",
-      method: "",
-      url: { source: text, parts: [], alone: undefined },
-      operation,
-      ...texts(raw, ["using"]),
-      ...values(preparer, raw, path, ["parameters", "headers"]),
-      ...sendingOf(preparer, raw, path),
-      ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
-      ...(raw["strict"] === true ? { strict: true } : {}),
-    };
-  },
+  request: prepareRequest,
+  operation: prepareOperation,
 
   if(preparer, raw, path, base) {
     const condition = preparer.expression(raw["if"], [...path, "if"]);
@@ -139,9 +94,104 @@ const kinds: Record<StepKind, Prepare> = {
       const steps = preparer.steps(raw["steps"] as Json[], [...path, "steps"]);
       const collect = preparer.expression(raw["collect"], [...path, "collect"]);
       const atOnce = (raw["at-once"] as number | undefined) ?? 1;
-      if (atOnce > 1) refuseSet(preparer, raw["steps"] as Json[], [...path, "steps"]);
-      return list && { ...base, kind: "each", list, as, atOnce, steps, ...optional("collect", collect) };
+      if (atOnce > 1)
+        refuseSet(
+          preparer,
+          raw["steps"] as Json[],
+          [...path, "steps"],
+          "inside a loop with at-once over 1: items",
+        );
+      return (
+        list && {
+          ...base,
+          kind: "each",
+          list,
+          as,
+          atOnce,
+          steps,
+          ...optional("collect", collect),
+          onFailure: raw["on-failure"] === "continue" ? "continue" : "stop",
+          limit: (raw["limit"] as number | undefined) ?? 100_000,
+        }
+      );
     });
+  },
+
+  together(preparer, raw, path, base) {
+    const { branches } = raw["together"] as { branches: Record<string, Json[]> };
+    const names = Object.keys(branches);
+    const lists = names.map((name) => ({
+      list: branches[name] as Json[],
+      path: [...path, "together", "branches", name],
+    }));
+    for (const { list, path: at } of lists) refuseSet(preparer, list, at, "under together: branches");
+    const prepared = preparer.beside(lists);
+    return {
+      ...base,
+      kind: "together",
+      branches: names.map((name, index) => ({ name, steps: prepared[index] as Step[] })),
+    };
+  },
+
+  ensure(preparer, raw, path, base) {
+    const ensure = raw["ensure"] as JsonObject;
+    const at = [...path, "ensure"];
+    const looked = innerCall(preparer, ensure["find"], [...at, "find"], "find");
+    // A search that answers "not found" has found none; only what the step says itself stands over that.
+    const find = looked && { ...looked, success: looked.success ?? orNotFound };
+    const expression = (key: string) => preparer.expression(ensure[key], [...at, key], resultNames);
+    const [found, record] = [expression("found"), expression("record")];
+    const create = innerCall(preparer, ensure["create"], [...at, "create"], "create");
+    const lock = preparer.template(ensure["lock"], [...at, "lock"]);
+    return preparer.within({ record: anything }, () => {
+      const update = innerCall(preparer, ensure["update"], [...at, "update"], "update");
+      const updateIf = preparer.expression(ensure["update-if"], [...at, "update-if"], resultNames);
+      return (
+        find && {
+          ...base,
+          kind: "ensure",
+          find,
+          ...optional("found", found),
+          ...optional("record", record),
+          ...optional("create", create),
+          ...optional("update", update),
+          ...optional("updateIf", updateIf),
+          ...optional("lock", lock),
+          many: ensure["many"] === "first" ? "first" : "fail",
+        }
+      );
+    });
+  },
+
+  workflow(preparer, raw, path, base) {
+    const workflow = raw["workflow"] as JsonObject;
+    return {
+      ...base,
+      kind: "workflow",
+      called: workflow["name"] as string,
+      ...values(preparer, workflow, [...path, "workflow"], ["inputs"]),
+      waits: workflow["wait"] !== false,
+    };
+  },
+
+  keep(preparer, raw, path, base) {
+    const keep = raw["keep"] as JsonObject;
+    const at = [...path, "keep"];
+    const key = preparer.template(keep["key"], [...at, "key"]);
+    if (!["values", "add", "append", "expires", "expect"].some((name) => keep[name] !== undefined)) {
+      preparer.source.report(at, "wrong-value", 'Say what to keep: "values", "add" or "append".');
+      return undefined;
+    }
+    return (
+      key && {
+        ...base,
+        kind: "keep",
+        key,
+        ...values(preparer, keep, at, ["values", "add", "append", "expect"]),
+        ...optional("most", keep["most"] as number | undefined),
+        ...optional("expires", preparer.duration(keep["expires"], [...at, "expires"])),
+      }
+    );
   },
 
   set(preparer, raw, path, base) {
@@ -203,103 +253,7 @@ const kinds: Record<StepKind, Prepare> = {
   },
 };
 
-/** What every call says of its body and of how it is sent. */
-function sendingOf(
-  preparer: Preparer,
-  raw: JsonObject,
-  path: Path,
-): Pick<CallStep, "body" | "timeout" | "redirects" | "success" | "retry"> {
-  const timeout = isObject(raw["timeout"]) ? raw["timeout"] : {};
-  return {
-    ...optional("body", bodyOf(preparer, raw["body"], [...path, "body"])),
-    timeout: {
-      connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
-      answer: preparer.duration(timeout["answer"], [...path, "timeout", "answer"]) ?? 60_000,
-    },
-    redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
-    ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
-    retry: retryOf(preparer, raw["retry"], [...path, "retry"]),
-  };
-}
-
-const bodyKinds = ["json", "form", "multipart", "text", "xml", "file"] as const;
-
-function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["body"] {
-  if (!isObject(raw)) return undefined;
-  const given = bodyKinds.filter((kind) => raw[kind] !== undefined);
-  const [kind, second] = given;
-  if (second)
-    preparer.source.reportKey(
-      path,
-      second,
-      "wrong-value",
-      `A body is of one kind, and this one has ${given.join(" and ")}.`,
-    );
-  if (!kind) {
-    preparer.source.report(path, "wrong-value", `A body says its kind: ${bodyKinds.join(", ")}.`);
-    return undefined;
-  }
-  return { kind, value: preparer.value(raw[kind] as Json, [...path, kind]) };
-}
-
-function optional<K extends string, V>(key: K, value: V | undefined): { [P in K]?: V } {
-  return (value === undefined ? {} : { [key]: value }) as { [P in K]?: V };
-}
-
-function values<K extends string>(
-  preparer: Preparer,
-  raw: JsonObject,
-  path: Path,
-  keys: readonly K[],
-): { [P in K]?: ValueTemplate } {
-  const found: { [P in K]?: ValueTemplate } = {};
-  for (const key of keys) {
-    const value = raw[key];
-    if (value !== undefined) found[key] = preparer.value(value, [...path, key]);
-  }
-  return found;
-}
-
-function requestHint(text: string): string {
-  const form = "A request is a method and a URL, such as: GET https://stays.example/guests";
-  const [first = "", rest] = text.trim().split(/\s+/, 2);
-  if (methods.includes(first.toUpperCase()) && first !== first.toUpperCase())
-    return `The method is written in capitals: ${first.toUpperCase()} ${rest ?? "…"}`;
-  if (/^https?:\/\//i.test(text)) return `The method is missing in front of the URL: GET ${text}`;
-  return `${form}. This is "${text}".`;
-}
-
-function retryOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["retry"] {
-  if (!isObject(raw)) return defaultRetry;
-  const duration = (key: string) => preparer.duration(raw[key], [...path, key]);
-  const ladder = Array.isArray(raw["waits"])
-    ? raw["waits"].map((wait, index) => preparer.duration(wait, [...path, "waits", index]) ?? 0)
-    : undefined;
-  if (ladder) {
-    for (const key of ["times", "wait", "factor"]) {
-      if (raw[key] !== undefined)
-        preparer.source.reportKey(
-          path,
-          key,
-          "wrong-value",
-          `"waits" says all waits; "${key}" cannot stand beside it.`,
-        );
-    }
-  }
-  const number = (key: string) => (typeof raw[key] === "number" ? raw[key] : undefined);
-  return {
-    ...(ladder ? { waits: ladder } : {}),
-    times: ladder?.length ?? number("times") ?? defaultRetry.times,
-    wait: duration("wait") ?? defaultRetry.wait,
-    factor: number("factor") ?? defaultRetry.factor,
-    most: duration("most") ?? defaultRetry.most,
-    jitter: number("jitter") ?? (ladder ? 0 : defaultRetry.jitter),
-    ...optional("when", preparer.expression(raw["when"], [...path, "when"], resultNames)),
-    ...optional("onlyWhen", preparer.expression(raw["only-when"], [...path, "only-when"], resultNames)),
-  };
-}
-
-function refuseSet(preparer: Preparer, list: Json[], path: Path): void {
+function refuseSet(preparer: Preparer, list: Json[], path: Path, where: string): void {
   list.forEach((step, index) => {
     if (!isObject(step)) return;
     const at = [...path, index];
@@ -308,9 +262,9 @@ function refuseSet(preparer: Preparer, list: Json[], path: Path): void {
         at,
         "set",
         "wrong-value",
-        "A variable cannot be set inside a loop with at-once over 1: items would overwrite each other. Give the value to collect, or leave out at-once.",
+        `A variable cannot be set ${where} would overwrite each other. Read the outcome of a step instead, or in a loop give the value to collect.`,
       );
     }
-    for (const inner of innerLists(step)) refuseSet(preparer, inner.list, [...at, ...inner.path]);
+    for (const inner of innerLists(step)) refuseSet(preparer, inner.list, [...at, ...inner.path], where);
   });
 }

@@ -11,6 +11,7 @@ import { isObject, printJson, type Json, type JsonObject } from "../values/json.
 import { nearest } from "../values/nearest.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
+import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { innerLists } from "./nested.js";
 import { Knowledge } from "./outcomes.js";
@@ -53,7 +54,11 @@ export class Preparer {
       ...texts(value, ["title", "about"]),
       ...(inputs ? { inputs } : {}),
       triggers: Object.fromEntries(Object.keys(triggers).map((name) => [name, { kind: "by-hand" as const }])),
-      limits: typeof limits["at-once"] === "number" ? { atOnce: limits["at-once"] } : {},
+      limits: {
+        ...(typeof limits["at-once"] === "number" ? { atOnce: limits["at-once"] } : {}),
+        whenBusy: limits["when-busy"] === "skip" ? "skip" : "queue",
+        ...optional("within", this.duration(limits["within"], ["limits", "within"])),
+      },
       steps: prepared,
     };
   }
@@ -95,6 +100,20 @@ export class Preparer {
     }
   }
 
+  /** Lists of steps that run side by side: none sees what another does, and those after them see all. */
+  beside(lists: readonly { list: Json[]; path: Path }[]): Step[][] {
+    const before = this.#visible.steps;
+    const after = new Set(before);
+    const prepared = lists.map(({ list, path }) => {
+      this.#visible.steps = new Set(before);
+      const steps = this.knowledge.beside(() => this.steps(list, path));
+      for (const name of this.#visible.steps) after.add(name);
+      return steps;
+    });
+    this.#visible.steps = after;
+    return prepared;
+  }
+
   /** A field that is a bare expression. `more` names what is in scope only here, such as `status`. */
   expression(value: Json | undefined, path: Path, more: string[] = []): Expression | undefined {
     if (value === undefined) return undefined;
@@ -133,13 +152,13 @@ export class Preparer {
   }
 
   /** A text with `${ … }` parts. */
-  template(value: Json | undefined, path: Path): Template | undefined {
+  template(value: Json | undefined, path: Path, more: string[] = []): Template | undefined {
     if (typeof value !== "string") return undefined;
     try {
       const template = parseTemplate(value, label(path));
-      if (this.#check(templateReferences(template), path, value, []))
+      if (this.#check(templateReferences(template), path, value, more))
         for (const part of template.parts)
-          if ("expression" in part) this.#checkShapes(part.expression, path, value, part.offset, []);
+          if ("expression" in part) this.#checkShapes(part.expression, path, value, part.offset, more);
       return template;
     } catch (error) {
       this.#expressionFault(error, path, value);
@@ -279,13 +298,8 @@ export class Preparer {
 function label(path: Path): string {
   const lastIndex = path.findLastIndex(
     (part, index) =>
-      typeof part === "number" && ["steps", "then", "else", "catch"].includes(String(path[index - 1])),
+      (typeof part === "number" && ["steps", "then", "else", "catch"].includes(String(path[index - 1]))) ||
+      (typeof part === "number" && path[index - 2] === "branches"),
   );
   return path.slice(lastIndex + 1).join(".");
-}
-
-export function texts<K extends string>(value: JsonObject, keys: readonly K[]): Partial<Record<K, string>> {
-  const found: Partial<Record<K, string>> = {};
-  for (const key of keys) if (typeof value[key] === "string") found[key] = value[key];
-  return found;
 }

@@ -77,7 +77,11 @@ describe("a workflow file", () => {
       'There is no key "tiems" here; did you mean "times"?',
     ],
     ["an unknown kind", "  - { step: a, requst: GET https://a.example }\n", 'did you mean "request"?'],
-    ["no kind", "  - { step: a }\n", "It needs one of: request, operation, if, cases, group, each"],
+    [
+      "no kind",
+      "  - { step: a }\n",
+      "It needs one of: request, operation, if, cases, group, together, ensure, workflow, keep, each",
+    ],
     ["two kinds", "  - { step: a, note: x, set: { b: 1 } }\n", "this one has two: set and note"],
     [
       "a duplicate name",

@@ -6,8 +6,10 @@ import type { AnswerToCompare } from "../apis/answers.js";
 import type { Operation } from "../apis/document.js";
 import type { Departure } from "../shapes/drift.js";
 import type { Effect } from "../http/effect.js";
+import type { BodyReading } from "../http/read.js";
 import type { RetryPlan } from "../http/retry.js";
 import { setOwn, type Json, type JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
 
 /** A value of the file, its templates made ready. */
 export type ValueTemplate =
@@ -48,6 +50,10 @@ export interface StepBase {
   catch?: Step[];
   /** Whether the run goes on where it failed. */
   keepGoing?: boolean;
+  /** The longest that it may take, in milliseconds. */
+  within?: number;
+  /** The places of its outcome that are secret; the whole of it where it is an empty path. */
+  secret?: Path[];
   /** Every path that the step's own fields read; for finding what depends on a secret. */
   reads: string[][];
 }
@@ -74,7 +80,43 @@ export type CallStep = StepBase & {
   strict?: boolean;
   success?: Expression;
   retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
+  /** How to read the body, over what its media type says. */
+  read?: BodyReading;
+  idempotency?: Idempotency;
+  /** What to do where nobody knows whether the call arrived. */
+  ifUnsure: "ask" | "repeat" | "fail" | "probe";
+  probe?: { call: CallStep; happened: Expression; outcome?: Expression };
+  pages?: Pages;
+  until?: Until;
+  whenPaced: "wait" | "drop";
 };
+
+/** The key by which an API knows a repeat. Without `key`: one of this step in this run. */
+export interface Idempotency {
+  key?: Template;
+  in: "header" | "query" | "body";
+  name: string;
+}
+
+/** How the answers of one call go on over several pages. */
+export interface Pages {
+  by: "link" | "cursor" | "page" | "offset";
+  items?: Expression;
+  next?: Expression;
+  /** The query parameter that says which page. */
+  param: string;
+  size?: number;
+  /** Missing: a bound of ours, past which the step fails. */
+  most?: number;
+}
+
+/** Asking again until something holds; times in milliseconds. */
+export interface Until {
+  done: Expression;
+  every: number;
+  within: number;
+  url?: Template;
+}
 
 /** A call whose operation, where it has one, is known. */
 export type ReadyCall = CallStep & { effect: Effect; described?: DescribedTarget };
@@ -86,6 +128,8 @@ export interface DescribedTarget {
   server: string;
   /** Where an answer departs from the shape that the document gives it. */
   departures?: (answer: AnswerToCompare) => Departure[];
+  /** An answer as one may look, for a rehearsal. */
+  sample?: () => { status: number; body: Json } | undefined;
 }
 
 export type IfStep = StepBase & {
@@ -102,6 +146,39 @@ export type EachStep = StepBase & {
   atOnce: number;
   steps: Step[];
   collect?: Expression;
+  onFailure: "stop" | "continue";
+  /** The longest list that is taken. */
+  limit: number;
+};
+export type TogetherStep = StepBase & { kind: "together"; branches: { name: string; steps: Step[] }[] };
+export type EnsureStep = StepBase & {
+  kind: "ensure";
+  find: CallStep;
+  found?: Expression;
+  record?: Expression;
+  create?: CallStep;
+  update?: CallStep;
+  updateIf?: Expression;
+  lock?: Template;
+  many: "fail" | "first";
+};
+/** A run of another workflow. */
+export type WorkflowStep = StepBase & {
+  kind: "workflow";
+  called: string;
+  inputs?: ValueTemplate;
+  waits: boolean;
+};
+export type KeepStep = StepBase & {
+  kind: "keep";
+  key: Template;
+  values?: ValueTemplate;
+  add?: ValueTemplate;
+  append?: ValueTemplate;
+  most?: number;
+  expect?: ValueTemplate;
+  /** Milliseconds. */
+  expires?: number;
 };
 export type SetStep = StepBase & { kind: "set"; values: [string, ValueTemplate][] };
 export type WaitStep = StepBase & { kind: "wait"; for?: Template; at?: Template };
@@ -115,7 +192,19 @@ export type StopStep = StepBase & { kind: "stop"; as: "succeeded" | "failed"; me
 export type NoteStep = StepBase & { kind: "note"; text: Template };
 
 export type Step =
-  CallStep | IfStep | EachStep | GroupStep | SetStep | WaitStep | RespondStep | StopStep | NoteStep;
+  | CallStep
+  | IfStep
+  | EachStep
+  | GroupStep
+  | TogetherStep
+  | EnsureStep
+  | WorkflowStep
+  | SetStep
+  | KeepStep
+  | WaitStep
+  | RespondStep
+  | StopStep
+  | NoteStep;
 
 /** A workflow made ready to run. */
 export interface Workflow {
@@ -125,6 +214,7 @@ export interface Workflow {
   /** JSON Schema of the inputs, as it stands in the file. */
   inputs?: JsonObject;
   triggers: Record<string, { kind: "by-hand" }>;
-  limits: { atOnce?: number };
+  /** `within` in milliseconds. */
+  limits: { atOnce?: number; whenBusy: "queue" | "skip"; within?: number };
   steps: Step[];
 }

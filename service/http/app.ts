@@ -9,6 +9,7 @@ import type { Context } from "./context.js";
 import { serveCredentials } from "./credential-routes.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
+import { serveEngine } from "./engine-routes.js";
 import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
 import { serveRuns } from "./run-routes.js";
@@ -58,6 +59,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSession(app, context);
   serveWorkflows(app, context);
   serveRuns(app, context);
+  serveEngine(app, context);
   serveApis(app, context);
   serveTries(app, context);
   serveSamples(app, context);

@@ -16,6 +16,10 @@ import type { TokenStore } from "../store/tokens.js";
 import type { Writer } from "../store/writer.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { Runner } from "../runs/runner.js";
+import type { LockKeeper } from "../runs/locks.js";
+import type { Pacer } from "../runs/pacer.js";
+import type { KeptStore } from "../store/kept.js";
+import type { SettingStore } from "../store/settings.js";
 import type { Starts } from "../runs/starts.js";
 import type { Auth } from "./auth.js";
 
@@ -40,6 +44,10 @@ export interface Context {
   signIns: SignIns;
   activity: ActivityStore;
   constants: ConstantStore;
+  kept: KeptStore;
+  pacer: Pacer;
+  locks: LockKeeper;
+  settings: SettingStore;
   journals: JournalStore;
   transport: Transport;
   sealing: Sealing;

@@ -18,7 +18,7 @@ async function needing({ credentials, tokens, journals }: Context) {
     (
       await select<{ name: string; count: number }>(
         journals.store,
-        "SELECT waits_for AS name, count(*) AS count FROM runs WHERE waits_for IS NOT NULL AND ended_at IS NULL GROUP BY 1",
+        "SELECT substr(waits_for, 12) AS name, count(*) AS count FROM runs WHERE waits_for LIKE 'credential:%' AND ended_at IS NULL GROUP BY 1",
       )
     ).map(({ name, count }) => [name, count]),
   );
@@ -47,6 +47,7 @@ export function serveOthers(app: Express, context: Context): void {
       dataFolder: context.dataFolder,
       workflows: await WorkflowRow.count(),
       runs: Object.fromEntries(counts.map(({ state, count }) => [state, count])),
+      paused: context.settings.get("paused") === true,
     };
   });
 
@@ -85,6 +86,8 @@ export function serveOthers(app: Express, context: Context): void {
       running: running.map(view),
       next: next.map(view),
       hours,
+      paused: context.settings.get("paused") === true,
+      trouble: runner.trouble ? { at: iso(runner.trouble.at), message: runner.trouble.message } : null,
       firstSteps: {
         apis: context.apis.apis().length,
         tries: await TryRow.count(),

@@ -1,12 +1,12 @@
 import type { Problem } from "@copper-kettle/core";
 import type { ProblemDetails } from "@copper-kettle/contract";
 import type { z } from "zod";
-import { CredentialMissing, TransportFailure } from "@copper-kettle/core";
+import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
-import { BadInputs, QueueFull, WrongState } from "../runs/starts.js";
+import { BadInputs, BadOptions, QueueFull, WrongState } from "../runs/starts.js";
 
 /** An answer that is no success, as problem details (RFC 9457). `type` is stable; `detail` says what to do. */
 export class HttpProblem extends Error {
@@ -75,6 +75,12 @@ export function problemOf(error: unknown): HttpProblem | undefined {
       },
     );
   }
+  if (error instanceof BadOptions)
+    return new HttpProblem(422, "bad-options", "This does not fit the workflow", error.message, {
+      errors: error.faults,
+    });
+  if (error instanceof CannotRepeat)
+    return new HttpProblem(409, "cannot-repeat", "The run cannot be repeated so", error.message);
   if (error instanceof HasProblems) {
     const problems: Problem[] = error.problems;
     const first = problems.find((problem) => problem.severity === "error");

@@ -95,6 +95,8 @@ function sendEnd(response: Response, row: RunRow): void {
     return;
   }
   const { error, message } = runView(row, false);
+  if (row.state === "skipped")
+    return sendProblem(response, "busy", "Busy", message ?? "The run was skipped.", row.id, 409);
   const title = `The run ${row.state === "failed" ? "failed" : "was stopped"}`;
   sendProblem(
     response,
@@ -105,11 +107,18 @@ function sendEnd(response: Response, row: RunRow): void {
   );
 }
 
-function sendProblem(response: Response, type: string, title: string, detail: string, run: string): void {
+function sendProblem(
+  response: Response,
+  type: string,
+  title: string,
+  detail: string,
+  run: string,
+  status = 502,
+): void {
   sendJson(
     response,
-    502,
-    new HttpProblem(502, type, title, detail, { run }).details(),
+    status,
+    new HttpProblem(status, type, title, detail, { run }).details(),
     "application/problem+json",
   );
 }

@@ -8,7 +8,7 @@ export function iso(millis: number): string {
   return new Date(millis).toISOString();
 }
 
-const isoOrNull = (millis: number | null | undefined): string | null =>
+export const isoOrNull = (millis: number | null | undefined): string | null =>
   typeof millis === "number" ? iso(millis) : null;
 
 /** A run as the API shows it. */
@@ -24,13 +24,23 @@ export function runView(row: RunRow, active: boolean): Run {
     startedAt: isoOrNull(row.startedAt),
     endedAt: isoOrNull(row.endedAt),
     wakeAt: state === "waiting" ? isoOrNull(row.wakeAt) : null,
-    waitsFor: state === "waiting" ? (row.waitsFor ?? null) : null,
+    ...waits(state === "waiting" ? (row.waitsFor ?? null) : null),
+    rehearsal: (row.options ?? "").includes('"rehearsal":true'),
+    origin: row.origin === row.id ? null : row.origin,
     calls: row.calls ?? 0,
     problems: row.problems ?? 0,
     error: row.error ? (parseJson(row.error) as unknown as RunError) : null,
     message: row.message ?? null,
     unsure: row.unsure ? (parseJson(row.unsure) as unknown as Run["unsure"]) : [],
   };
+}
+
+/** What a run waits for, by its kind. */
+function waits(waitsFor: string | null): Pick<Run, "waitsFor" | "waitsOn"> {
+  if (waitsFor === null) return { waitsFor: null, waitsOn: null };
+  const [, kind = "", name = ""] = /^([a-z]+):([^]*)$/.exec(waitsFor) ?? [];
+  const waitsOn = { kind: kind as NonNullable<Run["waitsOn"]>["kind"], name };
+  return { waitsFor: kind === "credential" ? name : null, waitsOn };
 }
 
 /** A run with its inputs, its response and the outline of what runs, from its open entries. */

@@ -6,7 +6,9 @@ import {
   workflowJsonSchema,
   type JsonObject,
 } from "@copper-kettle/core";
+import { createTwoFilesPatch } from "diff";
 import type { Express, Request } from "express";
+import { optionsOf } from "../runs/again.js";
 import { RunRow, type WorkflowRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
@@ -15,7 +17,7 @@ import { requireMayUse } from "./rights.js";
 import { usedCredentials } from "./used.js";
 import { answered, serve } from "./serve-route.js";
 import { changedOperations, scopesView } from "./workflow-notes.js";
-import { runView, workflowDetailView, workflowSummaries } from "./views.js";
+import { iso, runView, workflowDetailView, workflowSummaries } from "./views.js";
 
 const longestWait = 10 * 60_000;
 
@@ -84,6 +86,36 @@ export function serveWorkflows(app: Express, context: Context): void {
     if (!row) throw notFound("workflow", params.name);
     return detail(row);
   });
+  serve(app, routes.versions, async ({ params }) => {
+    const row = await find(params.name);
+    return {
+      versions: (await workflows.versions(row.name)).map(({ version, publishedAt, publishedBy }) => ({
+        version,
+        publishedAt: iso(publishedAt),
+        publishedBy,
+        current: version === row.published,
+      })),
+    };
+  });
+  const textOf = async (row: WorkflowRow, version: number): Promise<string> => {
+    if (version === 0) return workflows.text(row.draft);
+    const found = await workflows.version(row.name, version);
+    if (!found) throw notFound("version", `${row.name} ${version}`);
+    return workflows.text(found.text);
+  };
+  serve(app, routes.diffVersions, async ({ params, query }) => {
+    const row = await find(params.name);
+    const label = (version: number): string => (version === 0 ? "draft" : `version ${version}`);
+    const [from, to] = [await textOf(row, query.from), await textOf(row, query.to)];
+    return { diff: from === to ? "" : createTwoFilesPatch(label(query.from), label(query.to), from, to) };
+  });
+  serve(app, routes.rollBack, async ({ params, body, by }) => {
+    const row = await find(params.name);
+    const text = await textOf(row, body.version);
+    await workflows.push(row.name, text);
+    await requireCredentials((await find(row.name)).draft, by);
+    return detail((await workflows.publish(row.name, by)) ?? row);
+  });
   serve(app, routes.removeWorkflow, async ({ params }) => {
     if (!(await workflows.remove(params.name))) throw notFound("workflow", params.name);
   });
@@ -101,12 +133,15 @@ export function serveWorkflows(app: Express, context: Context): void {
       );
     }
     if (body.draft) await requireCredentials(what.text, by);
+    const { options, secrets } = await optionsOf(context, what.text, body.options);
     const wait = waitOf(query.wait);
     const started = await starts.start({
       workflow: params.name,
       ...what,
       inputs: body.inputs,
       key: keyOf(request),
+      ...(options ? { options } : {}),
+      ...(secrets ? { secrets } : {}),
     });
     response.set("Location", `/api/runs/${started.row.id}`);
     if (wait === undefined) return runView(started.row, runner.isActive(started.row.id));

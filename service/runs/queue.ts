@@ -15,6 +15,7 @@ export class TurnQueue {
   /** Runs that hold a place: those that run, and those asleep. */
   readonly #places = new Map<string, Set<string>>();
   #running = 0;
+  #paused = false;
   #order: string[] = [];
 
   constructor(
@@ -55,6 +56,17 @@ export class TurnQueue {
     this.#next();
   }
 
+  /** How many runs of a workflow hold a place. */
+  places(workflow: string): number {
+    return this.#placesOf(workflow).size;
+  }
+
+  /** Begins no more turns, until it goes on. */
+  pause(paused: boolean): void {
+    this.#paused = paused;
+    if (!paused) this.#next();
+  }
+
   waiting(workflow: string): number {
     return this.#waiting.get(workflow)?.length ?? 0;
   }
@@ -67,7 +79,7 @@ export class TurnQueue {
 
   #next(): void {
     let passedOver = 0;
-    while (this.#running < this.most && passedOver < this.#order.length) {
+    while (!this.#paused && this.#running < this.most && passedOver < this.#order.length) {
       const workflow = this.#order.shift() as string;
       const queue = this.#waiting.get(workflow) as Turn[];
       const index = queue.findIndex((turn) => this.#fits(turn));

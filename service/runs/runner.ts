@@ -2,6 +2,7 @@ import {
   answerDepartures,
   advance,
   OperationMissing,
+  sampleAnswer,
   type Advanced,
   type Clock,
   type DescribedOperation,
@@ -22,7 +23,11 @@ import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
+import type { KeptStore } from "../store/kept.js";
+import type { ChildRuns } from "./children.js";
 import { newNonce } from "./ids.js";
+import type { LockKeeper } from "./locks.js";
+import type { Pacer } from "./pacer.js";
 import { TurnQueue, type Turn } from "./queue.js";
 
 export interface RunnerParts {
@@ -33,6 +38,9 @@ export interface RunnerParts {
   files: FileStore;
   drift: DriftStore;
   apis: ApiStore;
+  kept: KeptStore;
+  pacer: Pacer;
+  locks: LockKeeper;
   transport: Transport;
   clock: Clock;
   log: Logger;
@@ -73,6 +81,10 @@ const pauseAfterFault = 10_000;
 /** Takes runs as far as they go: in turns, asleep until their time, and again after a stop of any kind. */
 export class Runner {
   readonly events = new EventEmitter<RunnerEvents>();
+  /** What starts runs for steps; given once it is there. */
+  children!: ChildRuns;
+  /** Why runs could not go on lately; undefined while they can. */
+  trouble: { at: number; message: string } | undefined;
   readonly #active = new Map<string, Active>();
   readonly #pause = new AbortController();
   readonly #queue: TurnQueue;
@@ -87,6 +99,7 @@ export class Runner {
   constructor(readonly parts: RunnerParts) {
     this.events.setMaxListeners(0);
     this.#queue = new TurnQueue(mostRuns, (turn) => void this.#act(turn));
+    parts.locks.events.on("free", (name) => this.#comes("lock", name));
   }
 
   /** Goes on with every run that was under way when the service last ended. */
@@ -101,13 +114,37 @@ export class Runner {
     }
     for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
     // Somebody may have signed in just before the service ended: each that waits for that looks once.
-    await this.#wakeWaiting("waits_for IS NOT NULL", {});
+    await this.#wakeWaiting("waits_for IS NOT NULL AND waits_for NOT LIKE 'breakpoint:%'", {});
     this.#wakeSoon();
   }
 
   /** A credential can be used again: what waits for it goes on. */
   async credentialReady(name: string): Promise<void> {
-    await this.#wakeWaiting("waits_for = :name", { name });
+    await this.#wakeWaiting("waits_for = :name", { name: `credential:${name}` });
+  }
+
+  /** What runs wait for has come: they look again. */
+  #comes(kind: "lock" | "run", name: string): void {
+    this.#wakeWaiting("waits_for = :name", { name: `${kind}:${name}` }).catch((error: unknown) =>
+      this.parts.log.error({ err: error, kind, name }, "runs that wait for this could not be woken"),
+    );
+  }
+
+  /** A run has ended: its locks are free, and whoever called it goes on. */
+  ended(run: string): void {
+    this.parts.locks.releaseAll(run);
+    this.#comes("run", run);
+    this.events.emit("rested", run, { state: "stopped" });
+  }
+
+  /** Begins no more runs, until it goes on; those under way rest at their next step. */
+  pauseAll(paused: boolean): void {
+    this.#queue.pause(paused);
+  }
+
+  /** How many runs of a workflow hold a place. */
+  places(workflow: string): number {
+    return this.#queue.places(workflow) + this.#queue.waiting(workflow);
   }
 
   async #wakeWaiting(which: string, values: Record<string, string>): Promise<void> {
@@ -227,14 +264,20 @@ export class Runner {
     let result: Advanced | undefined;
     try {
       result = await this.#advance(run, active);
+      this.trouble = undefined;
       if (result)
         this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
     } catch (error) {
+      this.trouble = { at: this.parts.clock.now(), message: (error as Error).message };
       this.parts.log.error({ run, workflow, err: error }, "run could not go on; it will be tried again");
       if (!this.#pause.signal.aborted) setTimeout(() => this.#queue.add(turn), pauseAfterFault).unref();
     }
     this.#active.delete(run);
     this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
+    if (result && isEnd(result.state)) {
+      this.parts.locks.releaseAll(run);
+      this.#comes("run", run);
+    }
     if (result) this.events.emit("rested", run, result);
     if (result?.state === "waiting") this.#wakeSoon();
     // The sign-in may have been finished while the run was going to rest.
@@ -250,7 +293,8 @@ export class Runner {
     const row = fresh?.row ?? (await RunRow.findByPk(run));
     if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
-    const { entries, journal } = fresh ?? (await journals.load(run, row.workflow));
+    const { entries, journal } =
+      fresh && !row.options?.includes('"from"') ? fresh : await journals.loadWhole(row);
     const signals: Signals = {
       stop: active.stop.signal,
       pause: this.#pause.signal,
@@ -269,6 +313,10 @@ export class Runner {
         keep: (bytes, about) => this.parts.files.keep(run, bytes, about),
         read: (id) => this.parts.files.read(run, id),
       },
+      kept: this.parts.kept.of(row.workflow),
+      pace: this.parts.pacer,
+      locks: this.parts.locks.of(run),
+      children: this.children.of(run),
       nonce: newNonce,
       constants: () => this.parts.constants.all(),
       respond: (response) => this.events.emit("response", run, response),
@@ -307,7 +355,12 @@ export class Runner {
       operation,
       server,
       departures,
+      sample: () => sampleAnswer(read.document, operation),
       ...(api.credential === undefined ? {} : { credential: api.credential }),
     };
   }
+}
+
+function isEnd(state: Advanced["state"]): boolean {
+  return state === "succeeded" || state === "failed" || state === "stopped" || state === "skipped";
 }

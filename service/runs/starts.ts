@@ -9,6 +9,7 @@ import {
   type JsonObject,
   type JournalRow,
   type Path,
+  type RunOptions,
   type Trigger,
   type Workflow,
   calledApis,
@@ -34,6 +35,14 @@ export class BadInputs extends Error {
   }
 }
 
+/** What a run by hand was asked to do does not fit its workflow. */
+export class BadOptions extends Error {
+  override name = "BadOptions";
+  constructor(readonly faults: InputFault[]) {
+    super(faults.map((fault) => fault.message).join(" "));
+  }
+}
+
 /** What was asked cannot be done in the state that the run is in. */
 export class WrongState extends Error {
   override name = "WrongState";
@@ -51,6 +60,15 @@ export interface StartRequest {
   text: string;
   inputs: JsonObject;
   key: string | undefined;
+  /** The run and step that start it. */
+  caller?: NonNullable<Trigger["caller"]>;
+  /** Whether the caller waits for it. */
+  waited?: boolean;
+  /** What has to be masked in it, besides its own. */
+  secrets?: string[];
+  options?: RunOptions;
+  /** The run whose ids it takes; missing: its own. */
+  origin?: string;
 }
 
 const longestQueue = 10_000;
@@ -92,40 +110,76 @@ export class Starts {
       throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} wait already.`);
     const id = newRunId();
     const now = Date.now();
-    const trigger: Trigger = { kind: "by-hand", id: randomUUID(), at: new Date(now).toISOString() };
+    const { caller, options, origin = id } = request;
+    const trigger: Trigger = {
+      kind: caller ? "workflow" : "by-hand",
+      id: randomUUID(),
+      at: new Date(now).toISOString(),
+      ...(caller ? { caller } : {}),
+    };
     const started: Entry = {
       type: "started",
       at: now,
       format: journalFormat,
       workflow: request.workflow,
       version: request.version,
-      origin: id,
+      origin,
       inputs,
       trigger,
       ...apisOf(workflow, this.workflows.apis),
+      ...(options ? { options } : {}),
     };
     const row = RunRow.build({
       id,
       workflow: request.workflow,
       version: request.version,
       text: request.text,
-      origin: id,
+      origin,
       state: "queued",
       trigger: printJson(trigger),
       startKey: request.key ?? null,
       createdAt: now,
+      parent: caller && request.waited ? caller.run : null,
+      options: options ? printJson(options) : null,
     });
     const insert = {
       key: `new run ${id}`,
-      sql: "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, start_key, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-      values: [id, row.workflow, row.version, row.text, id, "queued", row.trigger, row.startKey, now],
+      sql: "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, start_key, created_at, parent, options) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      values: [
+        id,
+        row.workflow,
+        row.version,
+        row.text,
+        origin,
+        "queued",
+        row.trigger,
+        row.startKey,
+        now,
+        row.parent,
+        row.options,
+      ],
     };
     const journal = new RunJournal(this.journals, id, request.workflow, 0, emptySummary());
-    const rows = startRows(started, inputs, secretInputs(workflow.inputs));
+    const rows = startRows(started, inputs, secretInputs(workflow.inputs), request.secrets);
+    if (this.#isSkipped(workflow)) {
+      const message = `Skipped: ${workflow.limits.atOnce ?? 0} runs of ${request.workflow} were going on ("when-busy: skip").`;
+      const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
+      rows.push({ entry, open: printJson(entry), sealed: undefined });
+      await journal.write(rows, insert);
+      await row.reload();
+      return row;
+    }
     await journal.write(rows, insert);
     this.journals.events.emit("state", id, request.workflow, "queued");
     await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
     return row;
+  }
+
+  /** Whether a start is left out, since as many runs go on as may. */
+  #isSkipped({ name, limits }: Workflow): boolean {
+    return (
+      limits.whenBusy === "skip" && limits.atOnce !== undefined && this.runner.places(name) >= limits.atOnce
+    );
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
@@ -139,6 +193,29 @@ export class Starts {
       { type: "stopping", at, by: how.by },
       { type: "finished", at, state: "stopped", message: "Stopped by hand.", problems: 0 },
     ]);
+    this.runner.ended(row.id);
+    // What it waited for would go on for nobody.
+    for (const child of await RunRow.findAll({ where: { parent: row.id, endedAt: null } }))
+      await this.stop(child, { now: how.now, by: `run ${row.id}` });
+  }
+
+  /** Goes on with a run that stopped at a breakpoint, with values that somebody changed there. */
+  async resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+    const path = /^breakpoint:(.*)$/.exec(row.waitsFor ?? "")?.[1];
+    if (row.state !== "waiting" || path === undefined)
+      throw new WrongState(`The run does not stand at a breakpoint: it is ${row.state}.`);
+    const { journal, entries } = await this.journals.load(row.id, row.workflow);
+    const masks = new MaskSet();
+    for (const known of entries) if (known.type === "secrets") masks.add(known.values);
+    const entry: Entry = {
+      type: "resumed",
+      at: Date.now(),
+      path,
+      by,
+      ...(changes.length > 0 ? { changes } : {}),
+    };
+    await journal.write([maskedRow(entry, masks)]);
+    await this.runner.enqueue(row, { first: true });
   }
 
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
@@ -187,17 +264,18 @@ async function write(journal: RunJournal, entries: Entry[]): Promise<void> {
 }
 
 /** The first rows of a journal: what the starter gave, with what is secret in it sealed. */
-function startRows(started: Entry, inputs: JsonObject, places: Path[]): JournalRow[] {
-  if (places.length === 0) return [{ entry: started, open: printJson(started), sealed: undefined }];
+function startRows(started: Entry, inputs: JsonObject, places: Path[], more: string[] = []): JournalRow[] {
+  if (places.length === 0 && more.length === 0)
+    return [{ entry: started, open: printJson(started), sealed: undefined }];
   const values = places
     .map((place) => valueAt(inputs, place))
     .filter((value) => typeof value === "string" || typeof value === "number");
   const masks = new MaskSet();
-  masks.add(values.map(String));
+  masks.add([...values.map(String), ...more]);
   const secrets: Entry = {
     type: "secrets",
     at: started.at,
-    values: values.map(String).filter((value) => value.length >= leastLength),
+    values: [...values.map(String), ...more].filter((value) => value.length >= leastLength),
     places: places.map((place) => ["inputs", ...place]),
   };
   const masked: Entry = { ...started, masked: places.map((place) => ["inputs", ...place]) };

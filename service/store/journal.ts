@@ -8,12 +8,15 @@ import {
   type JournalRow,
   type Json,
   type JsonObject,
+  type RowChange,
   type RunSummary,
 } from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
+import { keptStatement } from "./kept.js";
+import type { RunRow } from "./models.js";
 import type { JournalRecord, KeyedStatement, Writer } from "./writer.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
@@ -82,6 +85,15 @@ export class JournalStore {
     return { entries, journal: new RunJournal(this, run, workflow, next, summary) };
   }
 
+  /** Puts what a run keeps of an earlier one before its own entries; given once it is there. */
+  withKept: (row: RunRow, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
+
+  /** The entries of a run, with those that it keeps of the run that it repeats. */
+  async loadWhole(row: RunRow): Promise<{ entries: Entry[]; journal: RunJournal }> {
+    const { entries, journal } = await this.load(row.id, row.workflow);
+    return { entries: await this.withKept(row, entries), journal };
+  }
+
   /** The entries of a run in their open form, from a number on. */
   async open(run: string, after: number, limit: number): Promise<{ entries: OpenEntry[]; more: boolean }> {
     const rows = await select<Row>(
@@ -133,6 +145,22 @@ export class JournalStore {
         if (entry.type === "ended" && entry.kind === "respond" && entry.outcome)
           found.push(entry.outcome as unknown as RunResponse);
       }
+    }
+    return found;
+  }
+
+  /** The secrets that came up in a run, with their true values. */
+  async secrets(run: string): Promise<string[]> {
+    const rows = await select<Row>(
+      this.store,
+      "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND (sealed IS NOT NULL OR sealed_blob IS NOT NULL) ORDER BY seq",
+      { run },
+    );
+    const found: string[] = [];
+    for (const row of rows) {
+      const text = await this.#sealedText(run, row);
+      for (const entry of parseJson(text ?? "[]") as unknown as Entry[])
+        if (entry.type === "secrets") found.push(...entry.values);
     }
     return found;
   }
@@ -200,6 +228,13 @@ export class RunJournal implements Journal {
     const was = this.summary.state;
     for (const row of rows) summarise(this.summary, openEntry(row));
     const statements = first ? [first] : [];
+    for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
+    if (rows.some((row) => row.entry.type === "finished"))
+      statements.push({
+        key: `locks of ${this.run}`,
+        sql: "DELETE FROM locks WHERE run = ?",
+        values: [this.run],
+      });
     if (
       this.summary.state !== was ||
       rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")
@@ -222,6 +257,25 @@ export class RunJournal implements Journal {
     }
     await committed;
     this.#tell(seq, rows, was);
+  }
+
+  /** What becomes durable with a row, or not at all. */
+  #changes({ kept, lock }: RowChange, at: number): KeyedStatement[] {
+    const statements: KeyedStatement[] = [];
+    if (kept) statements.push(keptStatement(this.workflow, kept, at));
+    if (lock?.held)
+      statements.push({
+        key: `lock ${lock.name}`,
+        sql: "INSERT OR REPLACE INTO locks (name, run, path, at) VALUES (?, ?, ?, ?)",
+        values: [lock.name, this.run, lock.path, at],
+      });
+    else if (lock)
+      statements.push({
+        key: `lock ${lock.name}`,
+        sql: "DELETE FROM locks WHERE name = ? AND run = ?",
+        values: [lock.name, this.run],
+      });
+    return statements;
   }
 
   #tell(seq: number, rows: JournalRow[], was: RunSummary["state"]): void {

@@ -2,6 +2,7 @@ import { Umzug } from "umzug";
 import { execute, select, type Store } from "./database.js";
 import { firstTables } from "./migrations/0001-first-tables.js";
 import { apiTables } from "./migrations/0003-apis.js";
+import { engineTables } from "./migrations/0005-engine.js";
 import { tryTables } from "./migrations/0004-tries.js";
 import { credentialLife } from "./migrations/0002-credential-life.js";
 
@@ -11,6 +12,7 @@ export const migrations: { name: string; statements: string[] }[] = [
   { name: "0002-credential-life", statements: credentialLife },
   { name: "0003-apis", statements: apiTables },
   { name: "0004-tries", statements: tryTables },
+  { name: "0005-engine", statements: engineTables },
 ];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */

@@ -46,7 +46,10 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare startedAt: CreationOptional<number | null>;
   declare endedAt: CreationOptional<number | null>;
   declare wakeAt: CreationOptional<number | null>;
+  /** What it waits for: its kind, a colon, and its name. */
   declare waitsFor: CreationOptional<string | null>;
+  declare parent: CreationOptional<string | null>;
+  declare options: CreationOptional<string | null>;
   declare calls: CreationOptional<number>;
   declare problems: CreationOptional<number>;
   declare error: CreationOptional<string | null>;
@@ -172,6 +175,8 @@ export function defineModels(sequelize: Sequelize): void {
       endedAt: optionalInteger(),
       wakeAt: optionalInteger(),
       waitsFor: optionalText(),
+      parent: optionalText(),
+      options: optionalText(),
       calls: { ...integer(), defaultValue: 0 },
       problems: { ...integer(), defaultValue: 0 },
       error: optionalText(),

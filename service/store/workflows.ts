@@ -100,6 +100,11 @@ export class WorkflowStore {
     return VersionRow.findOne({ where: { workflow, version } });
   }
 
+  /** All versions that were published, the newest first. */
+  versions(workflow: string): Promise<VersionRow[]> {
+    return VersionRow.findAll({ where: { workflow }, order: [["version", "DESC"]] });
+  }
+
   /** Keeps a file as the draft of a workflow, whatever its problems. */
   push(name: string, text: string, base?: number): Promise<WorkflowRow> {
     const { workflow, problems } = readWorkflow(text, this.apis);

@@ -5,7 +5,7 @@ export type RowState = "running" | "succeeded" | "failed" | "unsure" | "skipped"
 
 /** One bar of a row: what went on from one time to another, in milliseconds since 1970. */
 export interface Segment {
-  kind: "sending" | "backing-off" | "wait" | "inside";
+  kind: "sending" | "backing-off" | "wait" | "pace" | "inside";
   from: number;
   /** Undefined while it goes on. */
   to: number | undefined;
@@ -58,12 +58,12 @@ export class Waterfall {
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
   inside(prefix: string): Row[] {
     return [...this.rows.values()].filter(
-      // What stands under a step's catch is shown beside it.
+      // What stands inside a step that is no loop (a catch, a branch, the calls of an ensure) is shown beside it.
       (row) =>
         row.path.startsWith(prefix) &&
         !row.path
           .slice(prefix.length)
-          .replace(/[^/]+!catch\//g, "")
+          .replace(/[^/\]]+\//g, "")
           .includes("/"),
     );
   }
@@ -118,12 +118,18 @@ export class Waterfall {
         return;
       }
       case "rested": {
-        if (entry.credential === undefined || entry.path === undefined) return;
+        if (entry.reason === undefined || entry.path === undefined || entry.state !== "waiting") return;
         const row = this.#row(entry.path, "request", entry.at);
         closeLast(row, entry.at);
-        const label = `waits for a sign-in with ${entry.credential}`;
-        row.segments.push({ kind: "wait", from: entry.at, to: undefined, label });
+        const kind = entry.pace === undefined ? "wait" : "pace";
+        row.segments.push({ kind, from: entry.at, to: undefined, label: entry.reason });
         row.state = "waiting";
+        return;
+      }
+      case "paced": {
+        const row = this.#row(entry.path, "request", entry.at);
+        closeLast(row, entry.at);
+        row.segments.push({ kind: "pace", from: entry.at, to: undefined, label: "waits for the pace" });
         return;
       }
       case "finished":

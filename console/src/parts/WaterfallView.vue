@@ -212,6 +212,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   opacity: 0.35;
 }
 .bar.backing-off,
+.bar.pace,
 .bar.wait {
   background: repeating-linear-gradient(-45deg, rgba(128, 128, 128, 0.55) 0 2px, transparent 2px 5px);
   outline: 1px solid rgba(128, 128, 128, 0.4);

@@ -15,7 +15,17 @@ export function outcomeOf(log: StepLog): JsonObject {
     cookies: cookiesOf(response.headers["set-cookie"]),
     took: last.at - last.sentAt,
     attempts: last.attempt,
+    ...pagesOf(log),
   };
+}
+
+/** The items of all pages. */
+function pagesOf(log: StepLog): { items?: Json[]; more?: boolean } {
+  const last = log.attempts.at(-1);
+  if (!last?.items) return {};
+  const items =
+    log.attempts.length === 1 ? last.items : log.attempts.flatMap((attempt) => attempt.items ?? []);
+  return { items, more: last.more === true };
 }
 
 /** The body as a text, where it is one or was read from one. */

@@ -1,4 +1,6 @@
 import { bodyType, operationRequest } from "../../apis/request.js";
+import { renderTemplate } from "../../expressions/templates.js";
+import type { ValueMap } from "../../expressions/values.js";
 import { buildRequest, type RequestBody, type RequestParts } from "../../http/build.js";
 import { RequestRefused } from "../../http/message.js";
 import { renderUrl } from "../../http/url-template.js";
@@ -53,6 +55,7 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     const type = step.described && bodyType(step.described.operation, step.body.kind);
     if (type) parts.headers = { "Content-Type": type, ...parts.headers };
   }
+  addKey(walk, step, parts, scope, path, at);
   const request = refusable("request", () => buildRequest(parts));
   const constants = walk.constantsRead(step);
   const data: JsonObject = {
@@ -89,4 +92,33 @@ function placesOf(field: string): Path[] {
     ];
   if (field === "body") return [["data", "request", "body"]];
   return [["data", "request", "headers", "*", 1]];
+}
+
+/** Puts in the key by which the API knows a repeat: the same at every attempt, and when the run is repeated from a step. */
+function addKey(
+  walk: Walk,
+  step: ReadyCall,
+  parts: RequestParts,
+  scope: ValueMap,
+  path: string,
+  at: number,
+): void {
+  const { idempotency } = step;
+  if (!idempotency) return;
+  const { key: template, in: place, name } = idempotency;
+  const surroundings = walk.surroundings(path, at);
+  const key = template
+    ? walk.guarded(path, "idempotency.key", () => renderTemplate(template, scope, surroundings) ?? null)
+    : surroundings.uuid("idempotency", 0);
+  if (place === "header") parts.headers = { ...parts.headers, [name]: key };
+  else if (place === "query") parts.query = { ...parts.query, [name]: key };
+  else if (parts.body && "json" in parts.body && isObject(parts.body.json))
+    parts.body = { json: { ...parts.body.json, [name]: key } };
+  else
+    throw new StepFailed({
+      code: "bad-value",
+      message: 'The key can only be put into a body that is a JSON object; say "in: header" or "in: query".',
+      step: path,
+      field: "idempotency",
+    });
 }

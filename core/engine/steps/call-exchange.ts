@@ -1,5 +1,5 @@
 import { answerChallenge, authorize, identityOf, type Proof } from "../../credentials/credential.js";
-import { mediaTypeOf, readBody } from "../../http/read.js";
+import { mediaTypeOf, readBody, type BodyReading } from "../../http/read.js";
 import type { HttpRequest, HttpResponse, TransportFailure } from "../../http/message.js";
 import type { RecordedResponse, ShownAuthorization } from "../entries.js";
 import type { Ports, SendOptions } from "../ports.js";
@@ -28,7 +28,7 @@ export async function exchange(
   ports: ExchangePorts,
   request: HttpRequest,
   proof: Proof | undefined,
-  options: SendOptions & { follow: boolean },
+  options: SendOptions & { follow: boolean; read?: BodyReading },
 ): Promise<Exchanged> {
   const sentAt = ports.clock.now();
   const redirects: string[] = [];
@@ -45,7 +45,12 @@ export async function exchange(
     ({ response } = await sendAuthorized(ports, next, sameOrigin ? proof : undefined, options));
     from = to;
   }
-  return { sentAt, response: await recorded(ports, response, from), authorization: first.shown, redirects };
+  return {
+    sentAt,
+    response: await recorded(ports, response, from, options.read),
+    authorization: first.shown,
+    redirects,
+  };
 }
 
 /** Sends a request with its proof; answers a challenge once. */
@@ -80,8 +85,9 @@ async function recorded(
   ports: ExchangePorts,
   response: HttpResponse,
   url: string,
+  as: BodyReading | undefined,
 ): Promise<RecordedResponse> {
-  const read = readBody(response);
+  const read = readBody(response, as);
   const answer = { status: response.status, headers: response.headers, url };
   if (read.body !== undefined)
     return {

@@ -3,18 +3,23 @@ import { nextWait, worthRepeating, type AttemptResult } from "../../http/retry.j
 import { printForPeople } from "../../values/durations.js";
 import { printJson, type Json } from "../../values/json.js";
 import type { ReadyCall } from "../../workflows/steps.js";
-import type { EntryOf, RunError } from "../entries.js";
+import type { EntryOf, RecordedResponse, RunError } from "../entries.js";
 import type { StepLog } from "../log.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
+import { after, type After } from "./call-after.js";
+import { attemptsOf, isSafe, type Leg } from "./call-leg.js";
 import { statusText } from "./status-text.js";
 
-/** What follows from an attempt: a success (neither field), a failure of the step, or another attempt after a wait. */
-export interface Verdict {
+/**
+ * What follows from an attempt: a success (none of `error`, `wait` and `next`), a failure of the step, another attempt
+ * after a wait, or another request.
+ */
+export interface Verdict extends After {
   error?: RunError;
-  /** Milliseconds. */
-  wait?: number;
   told?: boolean;
+  /** The answer as it is to be kept: of a page that others follow, without the body that its items were taken from. */
+  response?: RecordedResponse;
 }
 
 /** Judges an attempt, in the journal or not yet: is it a success, and if not, is it worth another try? */
@@ -23,22 +28,26 @@ export function judge(
   step: ReadyCall,
   frame: Frame,
   log: StepLog,
-  path: string,
+  leg: Leg,
   entry: EntryOf<"attempt">,
 ): Verdict {
+  const path = frame.prefix + step.name;
   const result: AttemptResult = {
     status: entry.response?.status ?? 0,
     headers: entry.response?.headers ?? {},
     failure: entry.failure?.kind ?? null,
     sent: entry.failure?.sent ?? true,
   };
-  const earlier = log.attempts.filter((attempt) => attempt.attempt !== entry.attempt && !attempt.renewed);
+  const earlier = attemptsOf(log, leg.number).filter(
+    (attempt) => attempt.attempt !== entry.attempt && !attempt.renewed,
+  );
   const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
   const seen: ValueMap = { ...result, body: entry.response?.body ?? null, repeated };
   delete seen["sent"];
   try {
-    if (isSuccess(walk, step, frame, path, entry, seen, repeated)) return {};
-    if (!wantsRepeat(walk, step, frame, path, entry, seen, result))
+    if (isSuccess(walk, step, frame, path, entry, seen, repeated))
+      return step.pages || step.until ? goesOn(walk, step, frame, log, leg, entry) : {};
+    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result))
       return { error: failureOf(walk, step, log, entry, earlier.length) };
   } catch (error) {
     if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
@@ -50,6 +59,21 @@ export function judge(
   if (next.giveUp === "spent") return { error };
   const asked = `It asks to wait ${printForPeople(next.asked ?? 0)}, which is more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
   return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };
+}
+
+/** A success that other requests may follow. */
+function goesOn(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+): Verdict {
+  const result = after(walk, step, frame, log, leg, entry);
+  if (!result.items || !result.next || !entry.response) return result;
+  const { text: _text, ...response } = entry.response;
+  return { ...result, response: { ...response, body: null } };
 }
 
 function isSuccess(
@@ -74,14 +98,15 @@ function wantsRepeat(
   walk: Walk,
   step: ReadyCall,
   frame: Frame,
-  path: string,
+  leg: Leg,
   entry: EntryOf<"attempt">,
   seen: ValueMap,
   result: AttemptResult,
 ): boolean {
+  const path = frame.prefix + step.name;
   const { when, onlyWhen } = step.retry;
   if (onlyWhen) return walk.condition(onlyWhen, "retry.only-when", path, frame, entry.at, seen);
-  if (worthRepeating(result, step.effect, false)) return true;
+  if (worthRepeating(result, leg.effect, isSafe(step, leg))) return true;
   return when !== undefined && walk.condition(when, "retry.when", path, frame, entry.at, seen);
 }
 

@@ -1,6 +1,9 @@
 import type { Json } from "../../values/json.js";
+import type { Path } from "../../values/paths.js";
 import type { Step } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
+import type { RowChange } from "../ports.js";
+import { statedSecrets } from "../secrets.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 
@@ -24,4 +27,31 @@ export function evaluated<T>(walk: Walk, step: Step, frame: Frame, log: StepLog,
     if (error instanceof StepFailed) walk.fail(frame, step, log, error.error);
     throw error;
   }
+}
+
+/** Notes the outcome of a step, with what it says is secret in it masked, and takes it into scope. */
+export function settled(
+  walk: Walk,
+  step: Step,
+  frame: Frame,
+  at: number,
+  outcome: Json,
+  more: { masked?: Path[]; change?: RowChange } = {},
+): void {
+  const masked = [
+    ...(more.masked ?? []),
+    ...statedSecrets(walk, step, outcome).map((place) => ["outcome", ...place]),
+  ];
+  walk.note(
+    {
+      type: "ended",
+      path: frame.prefix + step.name,
+      kind: step.kind,
+      at,
+      outcome,
+      ...(masked.length > 0 ? { masked } : {}),
+    },
+    more.change,
+  );
+  walk.settle(frame, step, outcome);
 }

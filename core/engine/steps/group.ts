@@ -10,7 +10,7 @@ export async function walkGroup(walk: Walk, step: GroupStep, frame: Frame, log: 
   const { clock } = walk.ports;
   if (log.ended?.error) takeEnded(walk, step, frame, log);
   if (!log.begun) {
-    walk.checkSignals(path);
+    walk.checkSignals(frame, path);
     walk.note({ type: "begun", path, kind: "group", at: clock.now(), data: {} });
   }
   try {

@@ -1,17 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { Json } from "../../values/json.js";
-import type { Entry } from "../entries.js";
-import { World, type Responder } from "../fakes.test.kit.js";
+import type { Responder } from "../fakes.test.kit.js";
+import { ended, finished, outcomeOf, world } from "./kit.test.kit.js";
 
-const world = (steps: string, respond?: Responder): World =>
-  new World(`copper-kettle: 1\nname: test\nsteps:\n${steps}`, respond);
-const ended = (it: World, path: string) =>
-  it
-    .entries()
-    .find((item): item is Extract<Entry, { type: "ended" }> => item.type === "ended" && item.path === path);
-const outcomeOf = (it: World, path: string): Json | undefined => ended(it, path)?.outcome;
-const problems = (it: World) =>
-  it.entries().find((entry) => entry.type === "finished")?.["problems" as never];
 /** A far side that refuses what is called `no`. */
 const refusing: Responder = ({ url }) =>
   url.includes("no") ? { status: 403, body: { why: "closed" } } : { status: 200, body: 1 };
@@ -54,7 +44,7 @@ describe("keep-going", () => {
     );
     expect((await it.run()).state).toBe("succeeded");
     expect(outcomeOf(it, "b")).toBe("true 403");
-    expect(problems(it)).toBe(1);
+    expect(finished(it)?.problems).toBe(1);
   });
 
   it("counts problems of loop items once, whatever was stopped in between", async () => {
@@ -63,7 +53,7 @@ describe("keep-going", () => {
       refusing,
     );
     expect((await it.runToEnd()).state).toBe("succeeded");
-    expect(problems(it)).toBe(3);
+    expect(finished(it)?.problems).toBe(3);
     expect(it.count("POST")).toBe(3);
   });
 });
@@ -77,7 +67,7 @@ describe("catch", () => {
     expect((await it.run()).state).toBe("succeeded");
     expect(outcomeOf(it, "b!catch/c")).toBe("answer b 403 closed 7 7");
     expect(outcomeOf(it, "d")).toBe("answer");
-    expect(problems(it)).toBe(1);
+    expect(finished(it)?.problems).toBe(1);
   });
 
   it("is left alone where nothing failed, and a failure in it fails the run", async () => {

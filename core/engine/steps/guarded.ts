@@ -1,8 +1,9 @@
+import { printForPeople } from "../../values/durations.js";
 import type { JsonObject } from "../../values/json.js";
 import type { Step } from "../../workflows/steps.js";
 import type { RunError } from "../entries.js";
-import { catchIndex, itemLog, type StepLog } from "../log.js";
-import { StepFailed } from "../signals.js";
+import { innerIndex, itemLog, type StepLog } from "../log.js";
+import { StepFailed, TimedOut } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 import { evaluated } from "./ended.js";
 
@@ -12,11 +13,11 @@ export async function walkGuarded(
   step: Step,
   frame: Frame,
   log: StepLog,
-  run: () => Promise<void>,
+  run: (frame: Frame) => Promise<void>,
 ): Promise<void> {
   try {
     if (step.onlyIf && skipped(walk, step, frame, log)) return;
-    await run();
+    await withinTime(walk, step, frame, log, run);
   } catch (error) {
     if (!(error instanceof StepFailed) || !(step.catch || step.keepGoing)) throw error;
     frame.problems.count++;
@@ -25,12 +26,31 @@ export async function walkGuarded(
   }
 }
 
+/** Runs a step until its time is over. */
+async function withinTime(
+  walk: Walk,
+  step: Step,
+  frame: Frame,
+  log: StepLog,
+  run: (frame: Frame) => Promise<void>,
+): Promise<void> {
+  if (step.within === undefined || log.ended) return run(frame);
+  const deadline = { at: (log.begun?.at ?? walk.ports.clock.now()) + step.within };
+  try {
+    await run(frame.deadline && frame.deadline.at <= deadline.at ? frame : { ...frame, deadline });
+  } catch (error) {
+    if (!(error instanceof TimedOut) || error.deadline !== deadline) throw error;
+    const message = `It was not done within ${printForPeople(step.within)}, as "within" says.`;
+    walk.fail(frame, step, log, { code: "timed-out", message });
+  }
+}
+
 /** Whether `only-if` does not hold; it is asked once, and what began is not asked again. */
 function skipped(walk: Walk, step: Step, frame: Frame, log: StepLog): boolean {
   if (log.ended?.skipped !== undefined) return true;
   if (!step.onlyIf || log.begun || log.ended) return false;
   const path = frame.prefix + step.name;
-  walk.checkSignals(path);
+  walk.checkSignals(frame, path);
   const at = walk.ports.clock.now();
   const condition = step.onlyIf;
   if (evaluated(walk, step, frame, log, () => walk.condition(condition, "only-if", path, frame, at)))
@@ -51,7 +71,7 @@ async function handled(walk: Walk, step: Step, frame: Frame, error: RunError): P
   const inner: Frame = {
     ...frame,
     prefix: `${frame.prefix}${name}/`,
-    log: itemLog(frame.log.step(name), catchIndex),
+    log: itemLog(frame.log.step(name), innerIndex),
     steps: { ...frame.steps },
     locals: { ...frame.locals, error: errorInScope(error) },
   };

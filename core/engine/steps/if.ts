@@ -10,10 +10,12 @@ export async function walkIf(walk: Walk, step: IfStep, frame: Frame, log: StepLo
   const clock = walk.ports.clock;
   if (log.ended?.error) throw new StepFailed(log.ended.error);
   if (!log.begun) {
-    walk.checkSignals(path);
+    walk.checkSignals(frame, path);
     const at = clock.now();
+    const plan = walk.plan?.choosesFor(step) ? walk.plan : undefined;
     const taken = evaluated(walk, step, frame, log, () =>
-      step.cases.find(({ condition, chose }) => {
+      step.cases.find(({ condition, chose, then }) => {
+        if (plan) return plan.leadsOn(then);
         const field = chose === "then" ? "if" : `cases[${chose}].if`;
         return walk.condition(condition, field, path, frame, at);
       }),

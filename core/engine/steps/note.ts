@@ -3,13 +3,13 @@ import type { NoteStep } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import { derivedSecrets } from "../secrets.js";
 import type { Frame, Walk } from "../walk.js";
-import { evaluated, takeEnded } from "./ended.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Writes a text into the journal. */
 export async function walkNote(walk: Walk, step: NoteStep, frame: Frame, log: StepLog): Promise<void> {
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
-  walk.checkSignals(path);
+  walk.checkSignals(frame, path);
   const at = walk.ports.clock.now();
   const scope = walk.scope(frame);
   const text = evaluated(walk, step, frame, log, () =>
@@ -18,6 +18,5 @@ export async function walkNote(walk: Walk, step: NoteStep, frame: Frame, log: St
   const masked = derivedSecrets(walk, { template: step.text }, text, scope, [["steps", step.name]])
     ? [["outcome"]]
     : [];
-  walk.note({ type: "ended", path, kind: "note", at, outcome: text, masked });
-  walk.settle(frame, step, text);
+  settled(walk, step, frame, at, text, { masked });
 }

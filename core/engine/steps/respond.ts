@@ -4,7 +4,7 @@ import type { StepLog } from "../log.js";
 import { derivedSecrets } from "../secrets.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
-import { evaluated, takeEnded } from "./ended.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Gives the response to a starter that waits: once a run, and only after it is durable. */
 export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, log: StepLog): Promise<void> {
@@ -13,7 +13,7 @@ export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, l
     walk.responded = true;
     return;
   }
-  walk.checkSignals(path);
+  walk.checkSignals(frame, path);
   const at = walk.ports.clock.now();
   const scope = walk.scope(frame);
   const response = evaluated(walk, step, frame, log, () => {
@@ -37,9 +37,8 @@ export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, l
     step.body && derivedSecrets(walk, step.body, response.body, scope, [["steps", step.name, "body"]])
       ? [["outcome", "body"]]
       : [];
-  walk.note({ type: "ended", path, kind: "respond", at, outcome: response, masked });
+  settled(walk, step, frame, at, response, { masked });
   walk.responded = true;
-  walk.settle(frame, step, response);
   await walk.commit();
   walk.ports.respond(response);
 }

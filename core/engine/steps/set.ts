@@ -3,13 +3,13 @@ import { renderValue, type SetStep } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import { derivedSecrets } from "../secrets.js";
 import type { Frame, Walk } from "../walk.js";
-import { evaluated, takeEnded } from "./ended.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Sets variables. A value that was made from a secret is one itself from here on. */
 export async function walkSet(walk: Walk, step: SetStep, frame: Frame, log: StepLog): Promise<void> {
   if (!takeEnded(walk, step, frame, log)) {
     const path = frame.prefix + step.name;
-    walk.checkSignals(path);
+    walk.checkSignals(frame, path);
     const at = walk.ports.clock.now();
     const scope = walk.scope(frame);
     const outcome: JsonObject = {};
@@ -28,8 +28,7 @@ export async function walkSet(walk: Walk, step: SetStep, frame: Frame, log: Step
         masked.push(["outcome", name]);
       }
     }
-    walk.note({ type: "ended", path, kind: "set", at, outcome, masked });
-    walk.settle(frame, step, outcome);
+    settled(walk, step, frame, at, outcome, { masked });
   }
   const values = log.ended?.outcome as JsonObject;
   for (const name of Object.keys(values)) setOwn(walk.variables, name, values[name] as Json);

@@ -11,7 +11,7 @@ import { evaluated } from "./ended.js";
 export async function walkStop(walk: Walk, step: StopStep, frame: Frame, log: StepLog): Promise<void> {
   const path = frame.prefix + step.name;
   if (!log.ended) {
-    walk.checkSignals(path);
+    walk.checkSignals(frame, path);
     const at = walk.ports.clock.now();
     const scope = walk.scope(frame);
     const { message } = step;

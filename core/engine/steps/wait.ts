@@ -6,23 +6,22 @@ import type { WaitStep } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
-import { evaluated, takeEnded } from "./ended.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Waits for a duration, or until a time. The time to wake is decided once, when the wait begins. */
 export async function walkWait(walk: Walk, step: WaitStep, frame: Frame, log: StepLog): Promise<void> {
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
-  walk.checkSignals(path);
+  walk.checkSignals(frame, path);
   if (!log.begun) {
     const at = walk.ports.clock.now();
     const until = evaluated(walk, step, frame, log, () => wakeTime(walk, step, path, frame, at));
     walk.note({ type: "begun", path, kind: "wait", at, data: { until } });
   }
-  await walk.sleepUntil(log.begun?.data["until"] as number, path);
+  if (!walk.rehearsal) await walk.sleepUntil(log.begun?.data["until"] as number, frame, path);
   const at = walk.ports.clock.now();
   const outcome = { woke: new Date(at).toISOString() };
-  walk.note({ type: "ended", path, kind: "wait", at, outcome });
-  walk.settle(frame, step, outcome);
+  settled(walk, step, frame, at, outcome);
 }
 
 function wakeTime(walk: Walk, step: WaitStep, path: string, frame: Frame, at: number): number {

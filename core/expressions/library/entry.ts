@@ -10,6 +10,8 @@ export interface CallContext {
   /** The evaluation's time, in milliseconds since 1970. */
   now(): number;
   uuid(): string;
+  /** What the workflow keeps under a key. */
+  kept(key: string): Value;
 }
 
 export interface Parameter {

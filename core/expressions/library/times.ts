@@ -61,4 +61,16 @@ export const timeFunctions: FunctionEntry[] = [
     ],
     call: (_, context) => context.uuid(),
   },
+  {
+    name: "kept",
+    form: "function",
+    parameters: [{ name: "key", kinds: ["text"] }],
+    result: "object",
+    help: "What this workflow keeps under a key, from run to run; an empty object while nothing is kept.",
+    examples: [
+      ['kept("never kept")', "{}"],
+      ['kept("never kept").?low.orValue(false)', "false"],
+    ],
+    call: ([key], context) => context.kept(key as string),
+  },
 ];

@@ -1,0 +1,127 @@
+import { routes, type ComparedStep, type Run } from "@copper-kettle/contract";
+import { parseJson, printForPeople, type Json } from "@copper-kettle/core";
+import type { Command } from "commander";
+import colors from "../colors.js";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { brief, show, stateText, table } from "../output.js";
+import { collect, finish, follow, inputsOf, withInputs, type InputOptions } from "./start.js";
+
+interface AgainOptions extends InputOptions {
+  from?: string;
+  failedItems?: string;
+  latest?: boolean;
+  draft?: boolean;
+  newKeys?: boolean;
+  wait?: boolean;
+}
+
+/** Runs again: whole, from a step on, failed items only; going on from a breakpoint; two runs beside each other. */
+export function addAgain(group: Command): void {
+  withInputs(group.command("again").description("start a new run with the inputs of one").argument("<id>"))
+    .option("--from <step>", "keep what the steps before this one gave, and go on from it")
+    .option("--failed-items <step>", "of this loop, do only the items again that failed")
+    .option("--latest", "on the published version; without it the version that the run had")
+    .option("--draft", "on the draft")
+    .option("--new-keys", "new idempotency keys and ids instead of those of the first run")
+    .option("-w, --wait", "follow the run, and print its response")
+    .action(async (id: string, options: AgainOptions, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const { workflow } = await client.call(routes.run, { params: { id } });
+      const inputs = await inputsOf(client, workflow, options);
+      const run = await client.call(routes.runAgain, {
+        params: { id },
+        body: {
+          version: options.draft ? "draft" : options.latest ? "now" : "then",
+          newKeys: options.newKeys ?? false,
+          ...(options.from ? { from: options.from } : {}),
+          ...(options.failedItems ? { failedItems: options.failedItems } : {}),
+          ...(Object.keys(inputs).length > 0 ? { inputs } : {}),
+        },
+      });
+      if (!options.wait) return show(globals, run, () => run.id);
+      finish(await follow(client, globals, run.id), () => globals);
+    });
+  group
+    .command("continue")
+    .description("go on from a breakpoint")
+    .argument("<id>")
+    .option(
+      "--set <place=value>",
+      "change a value first, such as steps.guest.body.hut=corrie; can be repeated",
+      collect,
+      [],
+    )
+    .option("-w, --wait", "follow the run, and print its response")
+    .action(async (id: string, options: { set: string[]; wait?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      const set = Object.fromEntries(options.set.map(placeAndValue));
+      const run = await client.call(routes.continueRun, { params: { id }, body: { set } });
+      if (!options.wait) return show(globals, run, () => `${id}: goes on`);
+      finish(await follow(client, globals, id), () => globals);
+    });
+  group
+    .command("release")
+    .description("let a held run go on")
+    .argument("<id>")
+    .action(async (id: string, _options: unknown, command: Command) => {
+      const run = await clientOf(globalsOf(command)).call(routes.releaseRun, { params: { id } });
+      show(globalsOf(command), run, () => `${id}: goes on`);
+    });
+  group
+    .command("compare")
+    .description("two runs, step by step: what differed")
+    .argument("<id>")
+    .argument("<other>")
+    .option("--all", "also the steps that are the same")
+    .action(async (id: string, other: string, options: { all?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const compared = await clientOf(globals).call(routes.compareRuns, {
+        params: { id },
+        query: { with: other },
+      });
+      show(globals, compared, () => {
+        const steps = compared.steps.filter((step) => options.all || differs(step));
+        const head = `${sideText(compared.first)}   ${colors.dim("and")}   ${sideText(compared.second)}`;
+        if (steps.length === 0) return `${head}\n\nThey did the same.`;
+        return `${head}\n\n${table(["STEP", "FIRST", "SECOND", "TOOK", ""], steps.flatMap(rowsOf), "")}`;
+      });
+    });
+}
+
+function sideText(run: Run): string {
+  return `${run.id} ${stateText(run.state)}`;
+}
+
+function differs(step: ComparedStep): boolean {
+  return step.first !== step.second || step.differences.length > 0 || step.attempts[0] !== step.attempts[1];
+}
+
+function rowsOf(step: ComparedStep): string[][] {
+  const took = step.took.map((millis) => (millis === undefined ? "–" : printForPeople(millis))).join(" / ");
+  const attempts = step.attempts[0] === step.attempts[1] ? "" : `attempts ${step.attempts.join(" / ")}`;
+  const head = [step.path || "(run)", step.first ?? "–", step.second ?? "–", took, attempts];
+  return [
+    head,
+    ...step.differences.map(({ place, first, second }) => [
+      `  ${place}`,
+      first === undefined ? colors.dim("nothing") : brief(first, 60),
+      second === undefined ? colors.dim("nothing") : brief(second, 60),
+      "",
+      "",
+    ]),
+  ];
+}
+
+/** `place=value`; the value is JSON where it can be read so, else a text. */
+function placeAndValue(text: string): [string, Json] {
+  const at = text.indexOf("=");
+  if (at < 1) throw new Exit(exitCodes.wrongUse, `--set is place=value; this is "${text}".`);
+  const value = text.slice(at + 1);
+  try {
+    return [text.slice(0, at), parseJson(value)];
+  } catch {
+    return [text.slice(0, at), value];
+  }
+}

@@ -1,0 +1,32 @@
+import type { FailureKind } from "../http/message.js";
+import type { Json, JsonObject } from "../values/json.js";
+
+/** A fault that is put on a step's calls for one run, in place of sending them. */
+export interface PlannedFault {
+  step: string;
+  /** How many attempts get it; then calls are sent as usual. */
+  times: number;
+  /** The answer that is made up. */
+  status?: number;
+  headers?: Record<string, string>;
+  body?: Json;
+  /** Or how the connection fails. */
+  failure?: FailureKind;
+}
+
+/** How one run differs from a plain one. Kept in its first entry, so that it holds for the whole run. */
+export interface RunOptions {
+  /** Reading calls are sent; all others are held back, shown, and answered from samples. */
+  rehearsal?: boolean;
+  /** Outcomes that stand for steps, by name: these are not run. */
+  held?: JsonObject;
+  /** Only this step is run; in a loop, for one item. Steps that hold it are entered, all others take what is held. */
+  only?: { step: string; item?: number };
+  /** The run ends after this step. */
+  to?: string;
+  /** Steps, by name or by path (`huts[3]/post`), before which the run stops for a look. */
+  breakpoints?: string[];
+  faults?: PlannedFault[];
+  /** The run whose outcomes are kept up to a step, or but for the failed items of a loop. */
+  from?: { run: string; step: string; items?: "failed" };
+}

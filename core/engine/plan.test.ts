@@ -1,0 +1,119 @@
+import { describe, expect, it } from "vitest";
+import type { RunOptions } from "./options.js";
+import { outcomeOf, urls, world } from "./steps/kit.test.kit.js";
+import type { World } from "./fakes.test.kit.js";
+
+const file = `  - { step: guest, request: "GET https://a.example/guests" }
+  - { step: made, request: "POST https://a.example/guests", body: { json: { hut: "\${steps.guest.body.hut}" } } }
+  - step: round
+    each: steps.guest.body.list
+    as: n
+    collect: steps.inner.body
+    steps:
+      - step: sure
+        if: n > 100
+        then: [{ step: inner, request: "POST https://a.example/n/\${n}" }]
+  - { step: nap, wait: { for: 5h } }
+  - { step: stored, keep: { key: k, values: { seen: true } } }
+  - { step: told, note: "\${default(steps.made.body.id, 'none')} \${run.rehearsal} \${kept('k').?seen.orValue(false)}" }
+`;
+const planned = (options: RunOptions, guest: object = { hut: "corrie", list: [1, 2] }): World => {
+  const it = world(file, ({ method, url }) =>
+    method === "GET" ? { status: 200, body: guest } : { status: 201, body: { id: url.slice(18) } },
+  );
+  it.options = options;
+  return it;
+};
+
+describe("a rehearsal", () => {
+  it("sends reading calls, holds all others back, waits for nothing and keeps nothing", async () => {
+    const it = planned({ rehearsal: true }, { hut: "corrie", list: [101] });
+    expect((await it.run()).state).toBe("succeeded");
+    expect(urls(it)).toEqual(["/guests"]);
+    expect(it.waits).toEqual([]);
+    expect(it.kept).toEqual({});
+    const held = it.entries().filter((entry) => entry.type === "attempt" && entry.pretended === "rehearsal");
+    expect(held.map((entry) => (entry as { path: string }).path)).toEqual(["made", "round[0]/inner"]);
+  });
+
+  it("says so to expressions, and shows later steps what would have been kept", async () => {
+    const it = planned(
+      { rehearsal: true, held: { made: { body: { id: "g-1" } } } },
+      { hut: "corrie", list: [] },
+    );
+    await it.run();
+    expect(outcomeOf(it, "told")).toBe("g-1 true true");
+  });
+});
+
+describe("one step alone", () => {
+  it("takes what is held for the steps before it, and runs nothing else", async () => {
+    const it = planned({ only: { step: "made" }, held: { guest: { body: { hut: "eyrie" } } } });
+    expect((await it.run()).state).toBe("succeeded");
+    expect(it.sent.map(({ method, body }) => `${method} ${body as string}`)).toEqual([
+      'POST {"hut":"eyrie"}',
+    ]);
+  });
+
+  it("inside of a loop and a choice, for one item, whatever the choice would be", async () => {
+    const it = planned({ only: { step: "inner", item: 1 }, held: { guest: { body: { list: [5, 6, 7] } } } });
+    expect((await it.run()).state).toBe("succeeded");
+    expect(urls(it)).toEqual(["/n/6"]);
+  });
+
+  it("without what it reads says what is missing", async () => {
+    expect(await planned({ only: { step: "made" } }).run()).toMatchObject({
+      state: "failed",
+      error: { step: "made", code: "expression" },
+    });
+  });
+});
+
+it("a run up to a step ends after it", async () => {
+  const it = planned({ to: "made" });
+  expect((await it.run()).state).toBe("succeeded");
+  expect(urls(it)).toEqual(["/guests", "/guests"]);
+});
+
+describe("a breakpoint", () => {
+  it("stops before a step for a look; what was changed there holds from then on, also after a stop", async () => {
+    const it = planned({ breakpoints: ["made"], to: "made" });
+    expect(await it.run()).toMatchObject({ state: "waiting" });
+    expect(it.count("POST")).toBe(0);
+    it.add({
+      type: "resumed",
+      at: it.time,
+      path: "made",
+      by: "Marit",
+      changes: [{ place: ["steps", "guest", "body", "hut"], value: "kestrel" }],
+    });
+    expect((await it.run()).state).toBe("succeeded");
+    expect(it.sent.at(-1)?.body).toBe('{"hut":"kestrel"}');
+  });
+
+  it("may stand at one item of a loop", async () => {
+    const it = planned({ breakpoints: ["round[1]/sure"] }, { list: [101, 102], hut: "x" });
+    expect(await it.run()).toMatchObject({ state: "waiting" });
+    expect(urls(it)).toEqual(["/guests", "/guests", "/n/101"]);
+  });
+});
+
+describe("a fault put on a step for one run", () => {
+  it("answers instead of the far side, as often as it is told", async () => {
+    const it = planned({ to: "made", faults: [{ step: "guest", status: 503, times: 2 }] });
+    expect((await it.run()).state).toBe("succeeded");
+    const attempts = it.entries().filter((entry) => entry.type === "attempt" && entry.path === "guest");
+    expect(attempts).toMatchObject([
+      { pretended: "fault" },
+      { pretended: "fault" },
+      { response: { status: 200 } },
+    ]);
+    expect(urls(it)).toEqual(["/guests", "/guests"]);
+  });
+
+  it("may be a connection that fails", async () => {
+    const it = planned({ faults: [{ step: "guest", failure: "dns", times: 9 }] });
+    expect(await it.run()).toMatchObject({ state: "failed", error: { code: "dns" } });
+    expect(it.sent).toEqual([]);
+  });
+});

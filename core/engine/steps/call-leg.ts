@@ -1,0 +1,38 @@
+import type { Effect } from "../../http/effect.js";
+import type { HttpRequest } from "../../http/message.js";
+import type { ReadyCall } from "../../workflows/steps.js";
+import type { EntryOf } from "../entries.js";
+import type { StepLog } from "../log.js";
+
+/** One request of a call and its repeats: the first, a further page, or a look whether it is done. */
+export interface Leg {
+  number: number;
+  request: HttpRequest;
+  effect: Effect;
+}
+
+/** The leg that a call is at, by what the journal holds. */
+export function legOf(log: StepLog, step: ReadyCall, first: HttpRequest): Leg {
+  const number = currentLeg(log);
+  const next = number === 0 ? undefined : log.attempts.findLast((attempt) => attempt.next)?.next;
+  if (!next) return { number, request: first, effect: step.effect };
+  if (!next.look) return { number, request: { ...first, url: next.url }, effect: step.effect };
+  const headers = first.headers.filter(([name]) => !/^content-/i.test(name));
+  return { number, request: { method: "GET", url: next.url, headers }, effect: "reads" };
+}
+
+function currentLeg(log: StepLog): number {
+  const last = log.attempts.at(-1);
+  if (!last) return 0;
+  return (last.leg ?? 0) + (last.next ? 1 : 0);
+}
+
+/** The attempts of one leg. */
+export function attemptsOf(log: StepLog, leg: number): EntryOf<"attempt">[] {
+  return log.attempts.filter((attempt) => (attempt.leg ?? 0) === leg);
+}
+
+/** Whether sending it twice is known to do no harm: by its effect, its key, or because the step says so. */
+export function isSafe(step: ReadyCall, leg: Leg): boolean {
+  return leg.effect !== "writes" || step.idempotency !== undefined || step.ifUnsure === "repeat";
+}

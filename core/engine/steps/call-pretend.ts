@@ -1,0 +1,52 @@
+import { TransportFailure } from "../../http/message.js";
+import type { ReadyCall } from "../../workflows/steps.js";
+import type { RecordedResponse } from "../entries.js";
+import type { Frame, Walk } from "../walk.js";
+import type { Exchanged } from "./call-exchange.js";
+import type { Leg } from "./call-leg.js";
+
+/** Successful statuses, in the order in which they are tried for an answer that is made up. */
+const goodStatuses = [200, 201, 202, 204];
+
+/** The fault that this run puts on an attempt, instead of sending it. */
+export function plannedFault(walk: Walk, step: ReadyCall, attempt: number): Exchanged | undefined {
+  const planned = walk.options.faults?.find((fault) => fault.step === step.name);
+  if (!planned || attempt > planned.times) return undefined;
+  const sentAt = walk.ports.clock.now();
+  const common = { sentAt, authorization: [], redirects: [] };
+  if (planned.failure)
+    return {
+      ...common,
+      failure: new TransportFailure(
+        planned.failure,
+        "A fault that was put on this step for this run.",
+        false,
+      ),
+    };
+  const { status = 503, headers = {}, body = null } = planned;
+  return { ...common, response: { status, headers, body, url: "" } };
+}
+
+/** What stands for the answer of a call that a rehearsal holds back: a sample, or the least that counts as success. */
+export function heldBack(walk: Walk, step: ReadyCall, frame: Frame, leg: Leg): Exchanged {
+  const sentAt = walk.ports.clock.now();
+  const sample = step.described?.sample?.();
+  const { url } = leg.request;
+  const answers: RecordedResponse[] = [
+    ...(sample ? [{ headers: {}, url, ...sample }] : []),
+    ...goodStatuses.map((status) => ({ status, headers: {}, body: sample?.body ?? null, url })),
+  ];
+  const good = answers.find((answer) => isGood(walk, step, frame, answer, sentAt)) ?? answers[0];
+  return { sentAt, authorization: [], redirects: [], response: good as RecordedResponse };
+}
+
+function isGood(walk: Walk, step: ReadyCall, frame: Frame, answer: RecordedResponse, at: number): boolean {
+  if (!step.success) return answer.status >= 200 && answer.status <= 299;
+  const { status, headers, body } = answer;
+  const seen = { status, headers, body, failure: null, repeated: false };
+  try {
+    return walk.condition(step.success, "success", frame.prefix + step.name, frame, at, seen);
+  } catch {
+    return false;
+  }
+}

@@ -1,0 +1,151 @@
+import { secretsOf } from "../../credentials/credential.js";
+import { SchemeFault } from "../../credentials/signed.js";
+import { RequestRefused, TransportFailure } from "../../http/message.js";
+import type { Path } from "../../values/paths.js";
+import type { ReadyCall } from "../../workflows/steps.js";
+import type { EntryOf } from "../entries.js";
+import type { StepLog } from "../log.js";
+import { CredentialMissing, CredentialWaits, type CredentialUse } from "../ports.js";
+import { answerSecrets, statedSecrets } from "../secrets.js";
+import type { Frame, Walk } from "../walk.js";
+import { exchange, type Exchanged } from "./call-exchange.js";
+import { heldBack, plannedFault } from "./call-pretend.js";
+import { isSafe, type Leg } from "./call-leg.js";
+import { paced, type Turn } from "./call-pace.js";
+
+/** What became of a send. */
+export type Sent =
+  | (Exchanged & { use?: CredentialUse; pretended?: "rehearsal" | "fault" })
+  /** Nobody knows whether it arrived. */
+  | "unsure"
+  /** The pace lets no call go, and the step says to drop it then. */
+  | "dropped";
+
+/** Sends one attempt: pace, authorization, and of a call that writes the journal's word that it is about to go. */
+export async function send(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  attempt: number,
+): Promise<Sent> {
+  const path = frame.prefix + step.name;
+  const planned = plannedFault(walk, step, attempt);
+  if (planned) return { ...planned, pretended: "fault" };
+  if (walk.rehearsal && leg.effect !== "reads")
+    return { ...heldBack(walk, step, frame, leg), pretended: "rehearsal" };
+  const turn = await paced(walk, step, frame, leg, path);
+  if (turn === "dropped") return turn;
+  try {
+    return await authorizedSend(walk, step, frame, leg, attempt, turn);
+  } catch (error) {
+    turn.failed();
+    if (error instanceof CredentialWaits) {
+      const waitsFor = { credential: error.credential, reason: error.message };
+      await walk.sleepUntil(Number.POSITIVE_INFINITY, frame, path, waitsFor);
+    }
+    if (error instanceof TransportFailure) return failed(walk, step, frame, leg, attempt, error);
+    if (error instanceof CredentialMissing || error instanceof SchemeFault)
+      return walk.fail(frame, step, log, { code: "credential", message: error.message });
+    if (error instanceof RequestRefused)
+      return walk.fail(frame, step, log, { code: error.code, message: error.message });
+    throw error;
+  }
+}
+
+async function authorizedSend(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  leg: Leg,
+  attempt: number,
+  turn: Turn,
+): Promise<Exchanged & { use?: CredentialUse }> {
+  const { request } = leg;
+  const use =
+    step.using === undefined ? undefined : await walk.ports.credentials.read(step.using, request.url);
+  if (use) walk.secret(secretsOf(use.proof), []);
+  if (leg.effect !== "reads") {
+    walk.note({ type: "sending", path: frame.prefix + step.name, attempt, at: walk.ports.clock.now() });
+    await walk.commit();
+  }
+  const exchanged = await exchange(walk.ports, request, use?.proof, {
+    timeout: timeoutOf(walk, step, frame),
+    signal: walk.signals.cut,
+    follow: leg.effect === "reads" && step.redirects === "follow",
+    ...(step.read ? { read: step.read } : {}),
+  });
+  turn.answered(exchanged.response);
+  return use ? { ...exchanged, use } : exchanged;
+}
+
+/** An attempt may take no longer than what is left of the time of the step around it. */
+function timeoutOf(walk: Walk, step: ReadyCall, frame: Frame): ReadyCall["timeout"] {
+  if (!frame.deadline) return step.timeout;
+  const left = Math.max(1, frame.deadline.at - walk.ports.clock.now());
+  return { connect: Math.min(step.timeout.connect, left), answer: Math.min(step.timeout.answer, left) };
+}
+
+async function failed(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  leg: Leg,
+  attempt: number,
+  failure: TransportFailure,
+): Promise<Sent> {
+  const path = frame.prefix + step.name;
+  if (failure.sent && !isSafe(step, leg)) {
+    const reason = failure.aborted ? "It was cut off while it was being sent." : failure.message;
+    walk.note({ type: "unsure", path, attempt, at: walk.ports.clock.now(), reason });
+    await walk.commit();
+    if (failure.aborted) walk.checkSignals(frame, path);
+    return "unsure";
+  }
+  if (failure.aborted) walk.checkSignals(frame, path);
+  return { failure, sentAt: walk.ports.clock.now(), authorization: [], redirects: [] };
+}
+
+/** The entry of an attempt, with what is secret in its answer found. */
+export function attemptEntry(
+  walk: Walk,
+  step: ReadyCall,
+  log: StepLog,
+  path: string,
+  attempt: number,
+  leg: Leg,
+  sent: Exclude<Sent, string>,
+): EntryOf<"attempt"> {
+  const entry: EntryOf<"attempt"> = {
+    type: "attempt",
+    path,
+    attempt,
+    at: walk.ports.clock.now(),
+    sentAt: sent.sentAt,
+  };
+  if (leg.number > 0) entry.leg = leg.number;
+  if (sent.pretended) entry.pretended = sent.pretended;
+  if (sent.authorization.length > 0) entry.authorization = sent.authorization;
+  if (sent.redirects.length > 0) entry.redirects = sent.redirects;
+  if (sent.failure) {
+    entry.failure = { kind: sent.failure.kind, message: sent.failure.message, sent: sent.failure.sent };
+    return entry;
+  }
+  if (!sent.response) return entry;
+  entry.response = sent.response;
+  const drift = sent.pretended ? [] : (step.described?.departures?.(sent.response) ?? []);
+  if (drift.length > 0) entry.drift = drift;
+  const masked: Path[] = answerSecrets(walk, entry.response.body, ["steps", step.name, "body"]).map(
+    (place) => ["response", "body", ...place],
+  );
+  if (log.begun?.masked?.some((place) => place.at(-1) === "url")) {
+    walk.secret([], [["steps", step.name, "url"]]);
+    masked.push(["response", "url"]);
+  }
+  const { body, text, headers } = entry.response;
+  const seen = { body, headers: { ...headers }, ...(text === undefined ? {} : { text }) };
+  masked.push(...statedSecrets(walk, step, seen).map((place) => ["response", ...place]));
+  if (masked.length > 0) entry.masked = masked;
+  return entry;
+}

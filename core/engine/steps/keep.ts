@@ -1,0 +1,99 @@
+import { renderTemplate } from "../../expressions/templates.js";
+import { isObject, own, printJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
+import { renderValue, type KeepStep, type ValueTemplate } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import { derivedSecrets } from "../secrets.js";
+import { StepFailed } from "../signals.js";
+import type { Frame, Walk } from "../walk.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
+
+/** Changes the kept values of one key of this workflow, in the same commit as its end. */
+export async function walkKeep(walk: Walk, step: KeepStep, frame: Frame, log: StepLog): Promise<void> {
+  if (takeEnded(walk, step, frame, log)) return rehearsed(walk, log.begun?.data["key"], log.ended?.outcome);
+  const path = frame.prefix + step.name;
+  walk.checkSignals(frame, path);
+  const at = walk.ports.clock.now();
+  const scope = walk.scope(frame);
+  const surroundings = walk.surroundings(path, at);
+  const render = (field: "values" | "add" | "append" | "expect"): JsonObject => {
+    const value: ValueTemplate | undefined = step[field];
+    const rendered = value
+      ? walk.guarded(path, `keep.${field}`, () => renderValue(value, scope, surroundings))
+      : {};
+    return isObject(rendered) ? rendered : {};
+  };
+  const { key, next, masked } = evaluated(walk, step, frame, log, () => {
+    const name = walk.guarded(path, "keep.key", () => renderTemplate(step.key, scope, surroundings) ?? null);
+    if (typeof name !== "string" || name === "" || name.length > 500)
+      throw wrong(
+        path,
+        "keep.key",
+        `A key is a text of 1 to 500 characters, not ${printJson(name).slice(0, 60)}.`,
+      );
+    const values = keptNext(walk.keptNow(name), { ...parts(render), most: step.most }, path);
+    const secret =
+      step.values !== undefined && derivedSecrets(walk, step.values, values, scope, [["steps", step.name]]);
+    return { key: name, next: values, masked: secret ? [["outcome"]] : [] };
+  });
+  const expires = step.expires === undefined ? undefined : at + step.expires;
+  const change = walk.rehearsal ? {} : { change: { kept: { key, values: next, expires } } };
+  walk.note({ type: "begun", path, kind: "keep", at, data: { key } });
+  settled(walk, step, frame, at, next, { masked, ...change });
+  rehearsed(walk, key, next);
+  // Other runs see it at once; they must not see what a lost commit took back.
+  await walk.commit();
+}
+
+/** In a rehearsal nothing is kept, but what follows sees it as kept. */
+function rehearsed(walk: Walk, key: Json | undefined, values: Json | undefined): void {
+  if (walk.rehearsal && typeof key === "string" && values !== undefined)
+    setOwn(walk.keptInRehearsal, key, values);
+}
+
+type Parts = Record<"values" | "add" | "append" | "expect", JsonObject>;
+
+function parts(render: (field: keyof Parts) => JsonObject): Parts {
+  return { values: render("values"), add: render("add"), append: render("append"), expect: render("expect") };
+}
+
+/** What is kept after a change of what is kept now. */
+function keptNext(now: JsonObject, change: Parts & { most: number | undefined }, path: string): JsonObject {
+  for (const name of Object.keys(change.expect)) {
+    const [is, expected] = [own(now, name) ?? null, own(change.expect, name) ?? null];
+    if (printJson(is) !== printJson(expected))
+      throw new StepFailed({
+        code: "not-as-expected",
+        message: `"${name}" is kept as ${printJson(is).slice(0, 80)}, and ${printJson(expected).slice(0, 80)} was expected: another run changed it. Nothing was changed.`,
+        step: path,
+        field: `keep.expect.${name}`,
+      });
+  }
+  const next: JsonObject = { ...now };
+  for (const name of Object.keys(change.values)) setOwn(next, name, own(change.values, name) as Json);
+  for (const name of Object.keys(change.add)) {
+    const [is, more] = [own(next, name) ?? 0, own(change.add, name)];
+    if (typeof is !== "number" || typeof more !== "number")
+      throw wrong(
+        path,
+        `keep.add.${name}`,
+        `Only numbers can be added: ${printJson(is).slice(0, 60)} is kept.`,
+      );
+    setOwn(next, name, is + more);
+  }
+  for (const name of Object.keys(change.append)) {
+    const is = own(next, name) ?? [];
+    if (!Array.isArray(is))
+      throw wrong(
+        path,
+        `keep.append.${name}`,
+        `Only a list can be appended to: ${printJson(is).slice(0, 60)} is kept.`,
+      );
+    const list = [...is, own(change.append, name) as Json];
+    setOwn(next, name, change.most === undefined ? list : list.slice(-change.most));
+  }
+  return next;
+}
+
+function wrong(path: string, field: string, message: string): StepFailed {
+  return new StepFailed({ code: "bad-value", message, step: path, field });
+}

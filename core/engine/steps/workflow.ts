@@ -1,0 +1,102 @@
+import { isObject, type JsonObject } from "../../values/json.js";
+import { renderValue, type WorkflowStep } from "../../workflows/steps.js";
+import type { StepLog } from "../log.js";
+import { ChildRefused, type ChildEnd } from "../ports.js";
+import { derivedSecrets } from "../secrets.js";
+import { Stopped, TimedOut } from "../signals.js";
+import { longestWaitInMemory, type Frame, type Walk } from "../walk.js";
+import { evaluated, settled, takeEnded } from "./ended.js";
+
+/** Starts a run of another workflow, once however often this is walked, and waits for its response where it is told to. */
+export async function walkWorkflow(
+  walk: Walk,
+  step: WorkflowStep,
+  frame: Frame,
+  log: StepLog,
+): Promise<void> {
+  if (takeEnded(walk, step, frame, log)) return;
+  const path = frame.prefix + step.name;
+  walk.checkSignals(frame, path);
+  if (!log.begun) begin(walk, step, frame, log, path);
+  await walk.commit();
+  const child = await start(walk, step, frame, log, path);
+  if (!step.waits) return settled(walk, step, frame, walk.ports.clock.now(), { run: child });
+  const end = await ended(walk, step, frame, path, child);
+  walk.secret(end.secrets, []);
+  if (end.state !== "succeeded") {
+    const how = end.error ? `: ${end.error.message}` : ".";
+    walk.fail(frame, step, log, {
+      code: end.state === "skipped" ? "busy" : "run-failed",
+      message: `The run ${child} of ${step.called} ${end.state === "skipped" ? "was skipped" : `ended ${end.state}`}${how}`,
+      ...(end.error?.status === undefined ? {} : { status: end.error.status }),
+      ...(end.error?.body === undefined ? {} : { body: end.error.body }),
+    });
+  }
+  const response: JsonObject = end.response ?? { status: 204, headers: {}, body: null };
+  settled(walk, step, frame, walk.ports.clock.now(), { run: child, ...response });
+}
+
+function begin(walk: Walk, step: WorkflowStep, frame: Frame, log: StepLog, path: string): void {
+  const at = walk.ports.clock.now();
+  const scope = walk.scope(frame);
+  const given = step.inputs;
+  const inputs = given
+    ? evaluated(walk, step, frame, log, () =>
+        walk.guarded(
+          path,
+          "workflow.inputs",
+          () => renderValue(given, scope, walk.surroundings(path, at)) ?? {},
+        ),
+      )
+    : {};
+  const masked =
+    given && derivedSecrets(walk, given, inputs, scope, []) ? { masked: [["data", "inputs"]] } : {};
+  walk.note({ type: "begun", path, kind: "workflow", at, data: { called: step.called, inputs }, ...masked });
+}
+
+async function start(
+  walk: Walk,
+  step: WorkflowStep,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+): Promise<string> {
+  const inputs = log.begun?.data["inputs"];
+  try {
+    return await walk.ports.children.start({
+      workflow: step.called,
+      inputs: isObject(inputs) ? inputs : {},
+      path,
+      waits: step.waits,
+      rehearsal: walk.rehearsal,
+      secrets: walk.masks.values(),
+      depth: (walk.log.started?.trigger.caller?.depth ?? 0) + 1,
+    });
+  } catch (error) {
+    if (!(error instanceof ChildRefused)) throw error;
+    return walk.fail(frame, step, log, { code: error.code, message: error.message });
+  }
+}
+
+/** Waits for the end of the run that was called; where this step is stopped or out of time, that one is stopped, too. */
+async function ended(
+  walk: Walk,
+  step: WorkflowStep,
+  frame: Frame,
+  path: string,
+  child: string,
+): Promise<ChildEnd> {
+  const { children } = walk.ports;
+  try {
+    for (;;) {
+      const end = await children.ended(child, longestWaitInMemory, walk.signals.rouse);
+      if (end) return end;
+      walk.checkSignals(frame, path);
+      const reason = `Waits for the run ${child} of ${step.called}.`;
+      await walk.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { child, reason });
+    }
+  } catch (error) {
+    if (error instanceof Stopped || error instanceof TimedOut) await children.stop(child);
+    throw error;
+  }
+}

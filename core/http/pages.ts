@@ -1,0 +1,46 @@
+import { percentEncode } from "../values/encodings.js";
+
+/**
+ * The target of the link with the relation `next` in a Link field (RFC 8288 section 3): as it is written, still to be
+ * resolved against the request's URL. Undefined where there is none.
+ */
+export function nextLink(field: string | string[] | undefined): string | undefined {
+  const text = Array.isArray(field) ? field.join(", ") : (field ?? "");
+  // A link is <target> and its parameters; commas and semicolons may stand inside of both quotes and targets.
+  for (const [, target, parameters = ""] of text.matchAll(/<([^>]*)>((?:[^,"]|"(?:\\.|[^"\\])*")*)/g)) {
+    const relation = /;\s*rel\s*=\s*(?:"((?:\\.|[^"\\])*)"|([^\s;,"]+))/i.exec(parameters);
+    const names = (relation?.[1] ?? relation?.[2] ?? "").toLowerCase().split(/\s+/);
+    if (names.includes("next")) return target;
+  }
+  return undefined;
+}
+
+/** A query parameter of a URL, decoded; undefined where the URL has none of that name. */
+export function parameterOf(url: string, name: string): string | undefined {
+  const query = /\?([^#]*)/.exec(url)?.[1] ?? "";
+  const pair = query.split("&").find((one) => decoded(one.split("=", 1)[0] ?? "") === name);
+  return pair === undefined
+    ? undefined
+    : decoded(pair.slice(pair.split("=", 1)[0]?.length ?? 0).replace(/^=/, ""));
+}
+
+/** A URL whose query parameter has another value; put behind the others where it was not there. */
+export function withParameter(url: string, name: string, value: string): string {
+  const [head = "", fragment] = url.split("#", 2);
+  const at = head.indexOf("?");
+  const pairs = at < 0 ? [] : head.slice(at + 1).split("&");
+  const isIt = (pair: string): boolean => decoded(pair.split("=", 1)[0] ?? "") === name;
+  const place = pairs.findIndex(isIt);
+  const kept = pairs.filter((pair) => pair !== "" && !isIt(pair));
+  kept.splice(place < 0 ? kept.length : place, 0, `${percentEncode(name)}=${percentEncode(value)}`);
+  const path = at < 0 ? head : head.slice(0, at);
+  return `${path}?${kept.join("&")}${fragment === undefined ? "" : `#${fragment}`}`;
+}
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll("+", " "));
+  } catch {
+    return text;
+  }
+}

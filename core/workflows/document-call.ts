@@ -1,0 +1,120 @@
+import { z } from "zod";
+import { duration, expression, template, value, values } from "./document-fields.js";
+
+const retry = z.strictObject({
+  times: z.int().min(0).max(100).optional().describe("How often at most the call is repeated."),
+  wait: duration().optional().describe("The wait before the first repeat."),
+  factor: z
+    .number()
+    .min(1)
+    .max(100)
+    .optional()
+    .describe("Each wait is this much longer than the one before."),
+  most: duration()
+    .optional()
+    .describe("The longest single wait; an answer that asks for more fails the step."),
+  jitter: z.number().min(0).max(1).optional().describe("Up to this fraction of a wait is added by chance."),
+  waits: z.array(duration()).min(1).max(100).optional().describe("A ladder: one wait a repeat."),
+  when: expression().optional().describe("Repeats also when this holds; adds to the usual reasons."),
+  "only-when": expression().optional().describe("Repeats only when this holds."),
+});
+
+/** Which call: of an operation, or to a URL. */
+const target = {
+  request: template().optional(),
+  operation: z.string().optional(),
+  parameters: values().optional(),
+  using: z.string().optional(),
+  query: values().optional(),
+  headers: values().optional(),
+};
+
+/** What every call may say of its body and of how it is sent. */
+export const sending = {
+  body: z
+    .strictObject({
+      json: value().optional(),
+      form: values().optional(),
+      multipart: values().optional(),
+      text: template().optional(),
+      xml: template().optional(),
+      file: value().optional(),
+    })
+    .optional()
+    .describe("In one kind: json, form, multipart, text, xml or file."),
+  effect: z.enum(["reads", "writes", "repeatable"]).optional(),
+  timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
+  redirects: z.enum(["follow", "none"]).optional(),
+  success: expression().optional().describe("Whether the answer is a success; default: status 200 to 299."),
+  retry: retry.optional(),
+  read: z
+    .enum(["json", "xml", "csv", "text", "bytes"])
+    .optional()
+    .describe("How to read the body, where its media type is not what it is."),
+  idempotency: z
+    .union([
+      z.literal("auto"),
+      z.strictObject({
+        key: template().optional().describe("Default: auto, a key of this step in this run."),
+        in: z.enum(["header", "query", "body"]).optional().describe("Default: header."),
+        name: z.string().optional().describe("Default: Idempotency-Key."),
+      }),
+    ])
+    .optional()
+    .describe("A key by which the API knows a repeat: makes it safe to send again."),
+  "if-unsure": z
+    .enum(["ask", "repeat", "fail", "probe"])
+    .optional()
+    .describe("What to do when nobody knows whether the call arrived; default: ask a person."),
+  probe: z
+    .strictObject({
+      ...target,
+      happened: expression().describe("Whether the far side shows that the call arrived."),
+      outcome: expression().optional().describe("What then counts as the body of the answer."),
+    })
+    .optional()
+    .describe("A reading call that tells whether a call of unknown fate arrived."),
+  pages: z
+    .strictObject({
+      by: z.enum(["link", "cursor", "page", "offset"]),
+      items: expression()
+        .optional()
+        .describe("The items of one page; default: the body, where it is a list."),
+      next: expression()
+        .optional()
+        .describe("The next page's cursor, or with link its URL; null or nothing at the last page."),
+      param: z.string().optional().describe("The query parameter that says which page."),
+      size: z.int().min(1).optional().describe("Items a page: one with fewer is the last."),
+      most: z.int().min(1).max(10_000).optional().describe("So many pages at most are asked for."),
+    })
+    .optional(),
+  until: z
+    .strictObject({
+      done: expression(),
+      every: duration().optional().describe("Default: 5s; an answer's Retry-After counts over it."),
+      within: duration().optional().describe("Default: 1h; then the step fails."),
+      url: template()
+        .optional()
+        .describe("Where to ask, such as ${headers.location}; default: the same call again."),
+    })
+    .optional()
+    .describe("Asks again until something holds."),
+  "when-paced": z
+    .enum(["wait", "drop"])
+    .optional()
+    .describe("What to do when the pace of the API lets no call go now; drop skips the step."),
+};
+
+const { body, success, effect, timeout, idempotency } = sending;
+
+/** A call inside a step of another kind. */
+export const innerCall = z.strictObject({
+  ...target,
+  body,
+  success,
+  retry: sending.retry,
+  effect,
+  timeout,
+  idempotency,
+  "if-unsure": sending["if-unsure"],
+});

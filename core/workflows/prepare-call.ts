@@ -1,0 +1,259 @@
+import { operationName } from "../apis/catalogue.js";
+import { defaultEffect, type Effect } from "../http/effect.js";
+import type { BodyReading } from "../http/read.js";
+import { defaultRetry } from "../http/retry.js";
+import { isObject, type Json, type JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+import { requestLine } from "./document-fields.js";
+import type { Preparer } from "./prepare.js";
+import { optional, texts, values } from "./prepare-values.js";
+import type { CallStep, Idempotency, Pages, StepBase, Until } from "./steps.js";
+
+const methods = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "QUERY"];
+/** What only `success` and `retry` see: how an attempt came out. */
+export const resultNames = ["status", "headers", "body", "failure", "repeated"];
+
+export function prepareRequest(
+  preparer: Preparer,
+  raw: JsonObject,
+  path: Path,
+  base: StepBase,
+): CallStep | undefined {
+  const line = requestLine.exec(raw["request"] as string);
+  const method = line?.[1] ?? "";
+  if (!line || !methods.includes(method)) {
+    preparer.source.report([...path, "request"], "wrong-value", requestHint(raw["request"] as string));
+    return undefined;
+  }
+  // The whole line is parsed, so that a fault is placed in the text as it was written; the method is cut off after.
+  const whole = preparer.template(raw["request"], [...path, "request"]);
+  if (!whole) return undefined;
+  const [first, ...rest] = whole.parts;
+  const url =
+    first && "text" in first ? [{ text: first.text.slice(method.length + 1).trimStart() }, ...rest] : rest;
+  return {
+    ...base,
+    kind: "request",
+    method,
+    url: {
+      source: whole.source,
+      parts: url.filter((part) => !("text" in part) || part.text !== ""),
+      alone: undefined,
+    },
+    ...texts(raw, ["using"]),
+    ...values(preparer, raw, path, ["query", "headers", "cookies"]),
+    ...sendingOf(preparer, raw, path),
+    effect: (raw["effect"] as Effect | undefined) ?? defaultEffect(method),
+  };
+}
+
+export function prepareOperation(
+  preparer: Preparer,
+  raw: JsonObject,
+  path: Path,
+  base: StepBase,
+): CallStep | undefined {
+  const text = raw["operation"] as string;
+  const operation = operationName(text);
+  if (!operation) {
+    preparer.source.report(
+      [...path, "operation"],
+      "wrong-value",
+      `An operation is the name of an API, a dot and the operation's id, such as stays.searchGuests. This is "${text}".`,
+    );
+    return undefined;
+  }
+  preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path);
+  return {
+    ...base,
+    kind: "request",
+    method: "",
+    url: { source: text, parts: [], alone: undefined },
+    operation,
+    ...texts(raw, ["using"]),
+    ...values(preparer, raw, path, ["parameters", "query", "headers"]),
+    ...sendingOf(preparer, raw, path),
+    ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
+    ...(raw["strict"] === true ? { strict: true } : {}),
+  };
+}
+
+/** What every call says of its body and of how it is sent. */
+function sendingOf(
+  preparer: Preparer,
+  raw: JsonObject,
+  path: Path,
+): Omit<CallStep, keyof StepBase | "kind" | "method" | "url"> {
+  const timeout = isObject(raw["timeout"]) ? raw["timeout"] : {};
+  return {
+    ...optional("body", bodyOf(preparer, raw["body"], [...path, "body"])),
+    timeout: {
+      connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
+      answer: preparer.duration(timeout["answer"], [...path, "timeout", "answer"]) ?? 60_000,
+    },
+    redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
+    ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
+    retry: retryOf(preparer, raw["retry"], [...path, "retry"]),
+    ...optional("read", raw["read"] as BodyReading | undefined),
+    ...optional("idempotency", idempotencyOf(preparer, raw["idempotency"], [...path, "idempotency"])),
+    ifUnsure: ifUnsureOf(preparer, raw, path),
+    ...optional("probe", probeOf(preparer, raw["probe"], [...path, "probe"])),
+    ...optional("pages", pagesOf(preparer, raw["pages"], [...path, "pages"])),
+    ...optional("until", untilOf(preparer, raw["until"], [...path, "until"])),
+    whenPaced: raw["when-paced"] === "drop" ? "drop" : "wait",
+  };
+}
+
+/** A call inside a step of another kind, by the name that it has in paths. */
+export function innerCall(
+  preparer: Preparer,
+  raw: Json | undefined,
+  path: Path,
+  name: string,
+): CallStep | undefined {
+  if (!isObject(raw)) return undefined;
+  const both = raw["request"] !== undefined && raw["operation"] !== undefined;
+  if (both || (raw["request"] === undefined && raw["operation"] === undefined)) {
+    preparer.source.report(
+      path,
+      "wrong-value",
+      'A call has either "operation", such as stays.searchGuests, or "request", such as GET https://stays.example/guests.',
+    );
+    return undefined;
+  }
+  const base: StepBase = { name, line: preparer.source.line(path), reads: [] };
+  return raw["operation"] === undefined
+    ? prepareRequest(preparer, raw, path, base)
+    : prepareOperation(preparer, raw, path, base);
+}
+
+function idempotencyOf(preparer: Preparer, raw: Json | undefined, path: Path): Idempotency | undefined {
+  if (raw === undefined) return undefined;
+  const given = isObject(raw) ? raw : {};
+  const key = given["key"] === "auto" ? undefined : given["key"];
+  return {
+    in: (given["in"] as Idempotency["in"] | undefined) ?? "header",
+    name: typeof given["name"] === "string" ? given["name"] : "Idempotency-Key",
+    ...optional("key", preparer.template(key, [...path, "key"])),
+  };
+}
+
+function ifUnsureOf(preparer: Preparer, raw: JsonObject, path: Path): CallStep["ifUnsure"] {
+  const given = raw["if-unsure"] as CallStep["ifUnsure"] | undefined;
+  if (given === "probe" && raw["probe"] === undefined)
+    preparer.source.reportKey(
+      path,
+      "if-unsure",
+      "wrong-value",
+      '"if-unsure: probe" needs a "probe": a call that looks whether this one arrived.',
+    );
+  return given ?? (raw["probe"] === undefined ? "ask" : "probe");
+}
+
+function probeOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["probe"] {
+  if (!isObject(raw)) return undefined;
+  const call = innerCall(preparer, raw, path, "probe");
+  const happened = preparer.expression(raw["happened"], [...path, "happened"], resultNames);
+  const outcome = preparer.expression(raw["outcome"], [...path, "outcome"], resultNames);
+  return call && happened && { call, happened, ...optional("outcome", outcome) };
+}
+
+function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): Pages | undefined {
+  if (!isObject(raw)) return undefined;
+  const by = raw["by"] as Pages["by"];
+  if (by === "cursor" && raw["next"] === undefined)
+    preparer.source.report(
+      path,
+      "wrong-value",
+      'Pages by cursor need "next": where the answer says the next cursor, such as body.next.',
+    );
+  if ((by === "page" || by === "offset") && raw["next"] !== undefined)
+    preparer.source.reportKey(
+      path,
+      "next",
+      "wrong-value",
+      `Pages by ${by} are counted; "next" is for cursor and link.`,
+    );
+  const number = (key: string) => (typeof raw[key] === "number" ? raw[key] : undefined);
+  return {
+    by,
+    param: typeof raw["param"] === "string" ? raw["param"] : by,
+    ...optional("items", preparer.expression(raw["items"], [...path, "items"], resultNames)),
+    ...optional("next", preparer.expression(raw["next"], [...path, "next"], resultNames)),
+    ...optional("size", number("size")),
+    ...optional("most", number("most")),
+  };
+}
+
+function untilOf(preparer: Preparer, raw: Json | undefined, path: Path): Until | undefined {
+  if (!isObject(raw)) return undefined;
+  const done = preparer.expression(raw["done"], [...path, "done"], resultNames);
+  const url = preparer.template(raw["url"], [...path, "url"], resultNames);
+  return (
+    done && {
+      done,
+      every: preparer.duration(raw["every"], [...path, "every"]) ?? 5_000,
+      within: preparer.duration(raw["within"], [...path, "within"]) ?? 3_600_000,
+      ...optional("url", url),
+    }
+  );
+}
+
+const bodyKinds = ["json", "form", "multipart", "text", "xml", "file"] as const;
+
+function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["body"] {
+  if (!isObject(raw)) return undefined;
+  const given = bodyKinds.filter((kind) => raw[kind] !== undefined);
+  const [kind, second] = given;
+  if (second)
+    preparer.source.reportKey(
+      path,
+      second,
+      "wrong-value",
+      `A body is of one kind, and this one has ${given.join(" and ")}.`,
+    );
+  if (!kind) {
+    preparer.source.report(path, "wrong-value", `A body says its kind: ${bodyKinds.join(", ")}.`);
+    return undefined;
+  }
+  return { kind, value: preparer.value(raw[kind] as Json, [...path, kind]) };
+}
+
+function requestHint(text: string): string {
+  const form = "A request is a method and a URL, such as: GET https://stays.example/guests";
+  const [first = "", rest] = text.trim().split(/\s+/, 2);
+  if (methods.includes(first.toUpperCase()) && first !== first.toUpperCase())
+    return `The method is written in capitals: ${first.toUpperCase()} ${rest ?? "…"}`;
+  if (/^https?:\/\//i.test(text)) return `The method is missing in front of the URL: GET ${text}`;
+  return `${form}. This is "${text}".`;
+}
+
+function retryOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["retry"] {
+  if (!isObject(raw)) return defaultRetry;
+  const duration = (key: string) => preparer.duration(raw[key], [...path, key]);
+  const ladder = Array.isArray(raw["waits"])
+    ? raw["waits"].map((wait, index) => preparer.duration(wait, [...path, "waits", index]) ?? 0)
+    : undefined;
+  if (ladder) {
+    for (const key of ["times", "wait", "factor"]) {
+      if (raw[key] !== undefined)
+        preparer.source.reportKey(
+          path,
+          key,
+          "wrong-value",
+          `"waits" says all waits; "${key}" cannot stand beside it.`,
+        );
+    }
+  }
+  const number = (key: string) => (typeof raw[key] === "number" ? raw[key] : undefined);
+  return {
+    ...(ladder ? { waits: ladder } : {}),
+    times: ladder?.length ?? number("times") ?? defaultRetry.times,
+    wait: duration("wait") ?? defaultRetry.wait,
+    factor: number("factor") ?? defaultRetry.factor,
+    most: duration("most") ?? defaultRetry.most,
+    jitter: number("jitter") ?? (ladder ? 0 : defaultRetry.jitter),
+    ...optional("when", preparer.expression(raw["when"], [...path, "when"], resultNames)),
+    ...optional("onlyWhen", preparer.expression(raw["only-when"], [...path, "only-when"], resultNames)),
+  };
+}

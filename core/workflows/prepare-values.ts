@@ -1,0 +1,31 @@
+import type { JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+import type { Preparer } from "./prepare.js";
+import type { ValueTemplate } from "./steps.js";
+
+/** A field that is left out where there is no value for it. */
+export function optional<K extends string, V>(key: K, value: V | undefined): { [P in K]?: V } {
+  return (value === undefined ? {} : { [key]: value }) as { [P in K]?: V };
+}
+
+/** Fields that hold values with templates in them. */
+export function values<K extends string>(
+  preparer: Preparer,
+  raw: JsonObject,
+  path: Path,
+  keys: readonly K[],
+): { [P in K]?: ValueTemplate } {
+  const found: { [P in K]?: ValueTemplate } = {};
+  for (const key of keys) {
+    const value = raw[key];
+    if (value !== undefined) found[key] = preparer.value(value, [...path, key]);
+  }
+  return found;
+}
+
+/** Fields that are texts as they stand. */
+export function texts<K extends string>(value: JsonObject, keys: readonly K[]): Partial<Record<K, string>> {
+  const found: Partial<Record<K, string>> = {};
+  for (const key of keys) if (typeof value[key] === "string") found[key] = value[key];
+  return found;
+}

@@ -1,0 +1,157 @@
+import {
+  CannotRepeat,
+  firstChangedStep,
+  heldOutcomes,
+  keptEntries,
+  keptSteps,
+  outline,
+  parseJson,
+  type Entry,
+  type JsonObject,
+  type RepeatFrom,
+  type RunOptions,
+} from "@copper-kettle/core";
+import type { RunOptionsInput } from "@copper-kettle/contract";
+import type { JournalStore } from "../store/journal.js";
+import { RunRow } from "../store/models.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { BadOptions, WrongState, type StartRequest } from "./starts.js";
+
+interface Stores {
+  journals: JournalStore;
+  workflows: WorkflowStore;
+}
+
+/** What a run by hand is asked to do, checked against the file that runs. */
+export async function optionsOf(
+  { journals, workflows }: Stores,
+  text: string,
+  given: RunOptionsInput | undefined,
+): Promise<{ options?: RunOptions; secrets?: string[] }> {
+  if (!given) return {};
+  const { heldFrom, held, ...rest } = given;
+  const { partial } = await workflows.parsed(text);
+  const names = outline(partial?.steps ?? []).map(({ name }) => name);
+  const asked: [string, string | undefined][] = [
+    ["options.only.step", rest.only?.step],
+    ["options.to", rest.to],
+    ...(rest.faults ?? []).map(({ step }, index): [string, string] => [
+      `options.faults[${index}].step`,
+      step,
+    ]),
+    ...(rest.breakpoints ?? []).map((path, index): [string, string] => [
+      `options.breakpoints[${index}]`,
+      path.split("/").at(-1) ?? path,
+    ]),
+  ];
+  const faults = asked
+    .filter(([, name]) => name !== undefined && !names.includes(name))
+    .map(([field, name]) => ({ field, message: `There is no step "${name}".` }));
+  if (faults.length > 0) throw new BadOptions(faults);
+  const source = heldFrom === undefined ? undefined : await RunRow.findByPk(heldFrom);
+  if (heldFrom !== undefined && !source)
+    throw new BadOptions([{ field: "options.heldFrom", message: `There is no run ${heldFrom}.` }]);
+  const known = source
+    ? heldOutcomes((await journals.load(source.id, source.workflow)).entries, rest.only?.item)
+    : undefined;
+  const all = { ...known, ...held };
+  const options: RunOptions = {
+    ...(rest as RunOptions),
+    ...(known || held ? { held: all as JsonObject } : {}),
+  };
+  return { options, ...(source ? { secrets: await journals.secrets(source.id) } : {}) };
+}
+
+export interface AgainRequest {
+  inputs?: JsonObject | undefined;
+  version: "then" | "now" | "draft";
+  from?: string | undefined;
+  failedItems?: string | undefined;
+  newKeys: boolean;
+  options?: RunOptionsInput | undefined;
+}
+
+/**
+ * The start of a run that repeats another: whole, from a step on, or the failed items of a loop.
+ * @throws CannotRepeat, WrongState
+ */
+export async function repeatOf(stores: Stores, row: RunRow, again: AgainRequest): Promise<StartRequest> {
+  const { journals, workflows } = stores;
+  const { entries } = await journals.loadWhole(row);
+  const started = entries[0];
+  if (started?.type !== "started") throw new WrongState("The run has no beginning that could be repeated.");
+  const what = await versionOf(workflows, row, again.version);
+  const from = fromOf(again);
+  if (from) await checkFrom(workflows, row, what.text, from, again);
+  if (from && row.endedAt === null)
+    throw new WrongState(`The run has not ended: it is ${row.state}. Stop it first, or decide about it.`);
+  const { options, secrets } = await optionsOf(stores, what.text, again.options);
+  if (from) keptEntries(await workflows.ready(row.workflow, what.text), from, entries);
+  const all: RunOptions = { ...options, ...(from ? { from: { run: row.id, ...from } } : {}) };
+  return {
+    workflow: row.workflow,
+    ...what,
+    inputs: again.inputs ?? ((started.inputs ?? {}) as JsonObject),
+    key: undefined,
+    secrets: [...(secrets ?? []), ...(await journals.secrets(row.id))],
+    ...(Object.keys(all).length > 0 ? { options: all } : {}),
+    ...(from && !again.newKeys ? { origin: row.origin } : {}),
+  };
+}
+
+function fromOf({ from, failedItems }: AgainRequest): RepeatFrom | undefined {
+  if (from !== undefined && failedItems !== undefined)
+    throw new CannotRepeat("Say either from which step, or the failed items of which loop.");
+  if (failedItems !== undefined) return { step: failedItems, items: "failed" };
+  return from === undefined ? undefined : { step: from };
+}
+
+async function versionOf(
+  workflows: WorkflowStore,
+  row: RunRow,
+  version: AgainRequest["version"],
+): Promise<{ version: number; text: string }> {
+  if (version === "then") return { version: row.version, text: row.text };
+  const found = await workflows.startable(row.workflow);
+  if (!found)
+    throw new WrongState(`The workflow ${row.workflow} is gone; only the version of then can be run.`);
+  if (version === "draft") return { version: 0, text: found.draft };
+  if (!found.published) throw new WrongState(`The workflow ${row.workflow} was never published.`);
+  return found.published;
+}
+
+/** On another version only steps that did not change are kept; with other inputs none are. */
+async function checkFrom(
+  workflows: WorkflowStore,
+  row: RunRow,
+  text: string,
+  from: RepeatFrom,
+  again: AgainRequest,
+): Promise<void> {
+  if (again.inputs)
+    throw new CannotRepeat(
+      "With other inputs the outcomes of steps would not be theirs; repeat the whole run.",
+    );
+  if (text === row.text) return;
+  const kept = keptSteps(await workflows.ready(row.workflow, text), from);
+  const changed = firstChangedStep(await workflows.text(row.text), await workflows.text(text), [
+    ...kept,
+    ...(from.items ? [from.step] : []),
+  ]);
+  if (changed !== undefined)
+    throw new CannotRepeat(
+      `The step ${changed} is another one in that version, so what it gave cannot be kept. Repeat from ${changed} or before.`,
+    );
+}
+
+/** The entries that a run keeps of the one that it repeats, with its own. */
+export async function withKept({ journals, workflows }: Stores, row: RunRow, own: Entry[]): Promise<Entry[]> {
+  const options = row.options ? (parseJson(row.options) as unknown as RunOptions) : undefined;
+  const [started, ...rest] = own;
+  if (!options?.from || !started) return own;
+  const source = await RunRow.findByPk(options.from.run);
+  if (!source) throw new WrongState(`The run ${options.from.run}, whose outcomes it keeps, is gone.`);
+  const { entries } = await journals.loadWhole(source);
+  const workflow = await workflows.ready(row.workflow, row.text);
+  return [started, ...keptEntries(workflow, options.from, entries), ...rest];
+}

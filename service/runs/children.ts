@@ -1,0 +1,126 @@
+import {
+  ChildRefused,
+  type ChildEnd,
+  type ChildStart,
+  type Children,
+  type JsonObject,
+} from "@copper-kettle/core";
+import { RunRow } from "../store/models.js";
+import type { JournalStore } from "../store/journal.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { parseJson, type RunError } from "@copper-kettle/core";
+import type { Runner } from "./runner.js";
+import { BadInputs, QueueFull, type Starts } from "./starts.js";
+
+/** How many calls may lie above a run: one that calls itself for ever is stopped there. */
+const deepest = 20;
+
+/** Runs that steps of other runs start. */
+export class ChildRuns {
+  constructor(
+    readonly starts: Starts,
+    readonly runner: Runner,
+    readonly journals: JournalStore,
+    readonly workflows: WorkflowStore,
+  ) {}
+
+  /** The runs that one run starts. */
+  of(run: string): Children {
+    return {
+      start: (child) => this.#start(run, child),
+      ended: (child, millis, signal) => this.#ended(child, millis, signal as globalThis.AbortSignal),
+      stop: (child) => this.stop(child, `run ${run}`),
+    };
+  }
+
+  /** Stops a run that has not ended. */
+  async stop(id: string, by: string): Promise<void> {
+    const row = await RunRow.findByPk(id);
+    if (row && row.endedAt === null) await this.starts.stop(row, { now: false, by });
+  }
+
+  async #start(run: string, child: ChildStart): Promise<string> {
+    if (child.depth > deepest)
+      throw new ChildRefused(
+        "too-deep",
+        `${child.workflow} would be called ${child.depth} deep; ${deepest} is the most. Does a workflow call itself for ever?`,
+      );
+    const found = await this.workflows.startable(child.workflow);
+    if (!found?.published)
+      throw new ChildRefused(
+        "no-workflow",
+        found
+          ? `The workflow ${child.workflow} was never published.`
+          : `There is no workflow "${child.workflow}".`,
+      );
+    try {
+      const { row } = await this.starts.start({
+        workflow: child.workflow,
+        ...found.published,
+        inputs: child.inputs,
+        key: `call:${run}:${child.path}`,
+        caller: { run, path: child.path, depth: child.depth },
+        waited: child.waits,
+        secrets: child.secrets,
+        ...(child.rehearsal ? { options: { rehearsal: true } } : {}),
+      });
+      return row.id;
+    } catch (error) {
+      if (error instanceof BadInputs)
+        throw new ChildRefused("bad-inputs", `${child.workflow}: ${error.message}`);
+      if (error instanceof QueueFull) throw new ChildRefused("busy", error.message);
+      throw error;
+    }
+  }
+
+  async #ended(child: string, millis: number, signal: globalThis.AbortSignal): Promise<ChildEnd | undefined> {
+    let look: () => void = () => undefined;
+    const onRested = (id: string): void => {
+      if (id === child) look();
+    };
+    this.runner.events.on("rested", onRested);
+    const end = Date.now() + millis;
+    try {
+      for (;;) {
+        const moved = new Promise<void>((resolve) => (look = resolve));
+        const known = await this.#end(child);
+        const left = end - Date.now();
+        if (known || left <= 0 || signal.aborted) return known;
+        await firstOf(moved, left, signal);
+      }
+    } finally {
+      this.runner.events.off("rested", onRested);
+    }
+  }
+
+  async #end(child: string): Promise<ChildEnd | undefined> {
+    const row = await RunRow.findByPk(child);
+    if (!row)
+      return {
+        state: "failed",
+        secrets: [],
+        error: { code: "no-run", message: `The run ${child} is gone.` },
+      };
+    if (row.endedAt === null || row.endedAt === undefined) return undefined;
+    const response = await this.journals.response(child);
+    return {
+      state: row.state as ChildEnd["state"],
+      ...(response ? { response: response as unknown as JsonObject } : {}),
+      ...(row.error ? { error: parseJson(row.error) as unknown as RunError } : {}),
+      secrets: await this.journals.secrets(child),
+    };
+  }
+}
+
+function firstOf(moved: Promise<void>, millis: number, signal: globalThis.AbortSignal): Promise<void> {
+  return new Promise((resolve) => {
+    const end = (): void => {
+      clearTimeout(timer);
+      signal.removeEventListener("abort", end);
+      resolve();
+    };
+    const timer = setTimeout(end, millis);
+    signal.addEventListener("abort", end, { once: true });
+    void moved.then(end);
+  });
+}

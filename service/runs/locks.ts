@@ -1,0 +1,76 @@
+import type { Locks } from "@copper-kettle/core";
+import { EventEmitter } from "node:events";
+import { select, type Store } from "../store/database.js";
+
+interface Held {
+  run: string;
+  path: string;
+}
+
+/** Names that one step at a time may hold. The rows of the journal's commits make them last. */
+export class LockKeeper {
+  readonly #held = new Map<string, Held>();
+  readonly #waiting = new Map<string, (() => void)[]>();
+  /** Told when a name is given back, and nobody in memory waits for it. */
+  readonly events = new EventEmitter<{ free: [name: string] }>();
+
+  async loadAll(store: Store): Promise<void> {
+    for (const row of await select<{ name: string } & Held>(store, "SELECT name, run, path FROM locks"))
+      this.#held.set(row.name, { run: row.run, path: row.path });
+  }
+
+  all(): ({ name: string } & Held)[] {
+    return [...this.#held].map(([name, held]) => ({ name, ...held }));
+  }
+
+  /** The locks as one run sees them. */
+  of(run: string): Locks {
+    return {
+      take: (name, path) => {
+        const held = this.#held.get(name);
+        if (held) return held.run === run && held.path === path ? "had" : "busy";
+        this.#held.set(name, { run, path });
+        return "taken";
+      },
+      wait: (name, millis, signal) => this.#wait(name, millis, signal as globalThis.AbortSignal),
+      holder: (name) => this.#held.get(name)?.run,
+      release: (name, path) => {
+        const held = this.#held.get(name);
+        if (held?.run === run && held.path === path) this.#free(name);
+      },
+    };
+  }
+
+  /** A run has ended: what it still holds is free. */
+  releaseAll(run: string): void {
+    for (const [name, held] of this.#held) if (held.run === run) this.#free(name);
+  }
+
+  #free(name: string): void {
+    this.#held.delete(name);
+    const next = this.#waiting.get(name)?.shift();
+    if (next) next();
+    else this.events.emit("free", name);
+  }
+
+  #wait(name: string, millis: number, signal: globalThis.AbortSignal): Promise<boolean> {
+    if (!this.#held.has(name)) return Promise.resolve(true);
+    return new Promise((resolve) => {
+      const queue = this.#waiting.get(name) ?? [];
+      this.#waiting.set(name, queue);
+      const end = (free: boolean): void => {
+        clearTimeout(timer);
+        signal.removeEventListener("abort", leave);
+        const at = queue.indexOf(come);
+        if (at >= 0) queue.splice(at, 1);
+        if (queue.length === 0) this.#waiting.delete(name);
+        resolve(free);
+      };
+      const come = (): void => end(true);
+      const leave = (): void => end(false);
+      const timer = setTimeout(leave, millis);
+      signal.addEventListener("abort", leave, { once: true });
+      queue.push(come);
+    });
+  }
+}

@@ -1,0 +1,95 @@
+import { parseJson, printJson, type JsonObject, type Kept, type KeptChange } from "@copper-kettle/core";
+import { execute, select } from "./database.js";
+import type { KeyedStatement, Writer } from "./writer.js";
+
+interface Value {
+  values: JsonObject;
+  expires: number | null;
+  changedAt: number;
+}
+
+/** Values that outlive runs, by workflow and key; in memory, since expressions read them. */
+export class KeptStore {
+  readonly #values = new Map<string, Map<string, Value>>();
+
+  constructor(
+    readonly writer: Writer,
+    readonly now: () => number,
+  ) {}
+
+  async loadAll(): Promise<void> {
+    this.#values.clear();
+    const rows = await select<{
+      workflow: string;
+      key: string;
+      data: string;
+      expires_at: number | null;
+      changed_at: number;
+    }>(this.writer.store, 'SELECT workflow, "key", data, expires_at, changed_at FROM kept');
+    for (const row of rows)
+      this.#of(row.workflow).set(row.key, {
+        values: parseJson(row.data) as JsonObject,
+        expires: row.expires_at,
+        changedAt: row.changed_at,
+      });
+  }
+
+  /** The values as the runs of one workflow see them. */
+  of(workflow: string): Kept {
+    const values = this.#of(workflow);
+    return {
+      read: (key) => {
+        const value = values.get(key);
+        return value && (value.expires === null || value.expires > this.now()) ? value.values : {};
+      },
+      change: ({ key, values: next, expires }) =>
+        void values.set(key, { values: next, expires: expires ?? null, changedAt: this.now() }),
+    };
+  }
+
+  list(workflow: string): ({ key: string } & Value)[] {
+    const now = this.now();
+    return [...this.#of(workflow)]
+      .map(([key, value]) => ({ key, ...value }))
+      .filter(({ expires }) => expires === null || expires > now)
+      .sort((a, b) => (a.key < b.key ? -1 : 1));
+  }
+
+  /** Forgets one key. */
+  async remove(workflow: string, key: string): Promise<boolean> {
+    if (!this.#of(workflow).delete(key)) return false;
+    await this.writer.write(async () => {
+      await execute(this.writer.store.connection, 'DELETE FROM kept WHERE workflow = ? AND "key" = ?', [
+        workflow,
+        key,
+      ]);
+    });
+    return true;
+  }
+
+  /** Forgets what has run out. */
+  async prune(): Promise<void> {
+    const now = this.now();
+    const gone = [...this.#values].flatMap(([workflow, keys]) =>
+      [...keys]
+        .filter(([, { expires }]) => expires !== null && expires <= now)
+        .map(([key]) => ({ workflow, key })),
+    );
+    for (const { workflow, key } of gone) await this.remove(workflow, key);
+  }
+
+  #of(workflow: string): Map<string, Value> {
+    let keys = this.#values.get(workflow);
+    if (!keys) this.#values.set(workflow, (keys = new Map()));
+    return keys;
+  }
+}
+
+/** The statement that makes a change last, in the commit of its row. */
+export function keptStatement(workflow: string, change: KeptChange, at: number): KeyedStatement {
+  return {
+    key: `kept ${workflow} ${change.key}`,
+    sql: 'INSERT OR REPLACE INTO kept (workflow, "key", data, expires_at, changed_at) VALUES (?, ?, ?, ?, ?)',
+    values: [workflow, change.key, printJson(change.values), change.expires ?? null, at],
+  };
+}
