@@ -70,9 +70,17 @@ describe("what the docs say", () => {
             [
               ...path.slice(
                 0,
-                ["workflow", "run", "credential", "constant", "token", "api", "kept"].includes(
-                  group as string,
-                )
+                [
+                  "workflow",
+                  "run",
+                  "credential",
+                  "constant",
+                  "token",
+                  "api",
+                  "kept",
+                  "retention",
+                  "telling",
+                ].includes(group as string)
                   ? 2
                   : 1,
               ),

@@ -67,6 +67,13 @@ export class World {
     return world;
   }
 
+  /** A service on a data folder that is there already, beside the stand-ins of another world. */
+  static async on(folder: string, beside: World): Promise<World> {
+    const world = new World(folder, beside.stays, beside.boards, beside.env);
+    await world.serve();
+    return world;
+  }
+
   /** Starts the service; resolves when it is ready. */
   async serve(): Promise<void> {
     const env = {

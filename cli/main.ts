@@ -13,6 +13,7 @@ import { addStart } from "./commands/start.js";
 import { addShared } from "./commands/shared.js";
 import { addTest } from "./commands/test.js";
 import { addTry } from "./commands/try.js";
+import { addUpkeep } from "./commands/upkeep.js";
 import { addWorkflow } from "./commands/workflow.js";
 import { Exit, exitCodes } from "./context.js";
 import { say } from "./output.js";
@@ -39,6 +40,7 @@ function build(): Command {
     addTest,
     addRun,
     addShared,
+    addUpkeep,
     addApi,
     addTry,
     addEval,

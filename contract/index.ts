@@ -5,5 +5,6 @@ export * from "./api-schemas.js";
 export type { TryEntry, TryResult, UnderstoodSampleView } from "./try-routes.js";
 export type { Drift, Sample } from "./sample-routes.js";
 export type { ComparedStep, RunOptionsInput } from "./engine-routes.js";
+export type { Retention, Telling, TellingInput } from "./upkeep-routes.js";
 export { routes, type Routes } from "./routes.js";
 export * from "./client.js";

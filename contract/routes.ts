@@ -2,6 +2,7 @@ import { z } from "zod";
 import { route } from "./route.js";
 import { apiRoutes } from "./api-routes.js";
 import { engineRoutes, runOptions } from "./engine-routes.js";
+import { upkeepRoutes } from "./upkeep-routes.js";
 import { activityRoutes, credentialRoutes, tokenRoutes } from "./credential-routes.js";
 import { credentialAttention } from "./credential-schemas.js";
 import { drift, sampleRoutes } from "./sample-routes.js";
@@ -278,6 +279,7 @@ export const routes = {
   }),
 
   ...engineRoutes,
+  ...upkeepRoutes,
   ...apiRoutes,
   ...tryRoutes,
   ...sampleRoutes,

@@ -40,6 +40,10 @@ import { JournalStore } from "./store/journal.js";
 import { lockFolder } from "./store/lock.js";
 import { migrate } from "./store/migrations.js";
 import { defineModels } from "./store/models.js";
+import { Teller } from "./telling/teller.js";
+import { watch } from "./telling/watch.js";
+import { Pruner } from "./upkeep/retention.js";
+import { holdRestored } from "./upkeep/restored.js";
 import { WorkflowStore } from "./store/workflows.js";
 import { Writer } from "./store/writer.js";
 
@@ -151,6 +155,9 @@ export async function startService(config: Config): Promise<Service> {
     `${shownHost}:${port}`,
     ...config.hostNames.map((name) => name.toLowerCase()),
   ]);
+  const teller = new Teller(settings, transport, log, publicUrl, now);
+  const pruner = new Pruner(writer, blobs, settings, log, now);
+  const watcher = watch({ teller, journals, credentials, tokens, log, console: publicUrl });
   const context = {
     version,
     startedAt: Date.now(),
@@ -171,6 +178,8 @@ export async function startService(config: Config): Promise<Service> {
     activity,
     constants,
     settings,
+    teller,
+    pruner,
     kept,
     pacer,
     locks,
@@ -193,23 +202,31 @@ export async function startService(config: Config): Promise<Service> {
         log.error({ err: error }, "runs that wait for a sign-in could not be woken"),
       );
   });
+  const held = await holdRestored(folder, journals, now());
+  if (held > 0) log.warn({ runs: held }, "restored from a backup: unfinished runs are held");
   runner.pauseAll(settings.get("paused") === true);
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
 
-  const saving = setInterval(
+  const upkeep = setInterval(
     () =>
-      void credentials
-        .saveUse()
-        .catch((error: unknown) => log.warn({ err: error }, "the use of credentials could not be kept")),
+      void keepUp().catch((error: unknown) => log.warn({ err: error }, "the minute's upkeep was not done")),
     60_000,
   );
+  const keepUp = async (): Promise<void> => {
+    await credentials.saveUse();
+    await watcher.look();
+    await kept.prune();
+    await pruner.prune();
+  };
+  keeper.events.on("ready", () => void watcher.look().catch(() => undefined));
   return {
     url,
     async close() {
       ready = false;
-      clearInterval(saving);
+      clearInterval(upkeep);
+      teller.close();
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeIdleConnections();
       await runner.close(config.graceMillis);

@@ -66,7 +66,7 @@ export async function startStandIn(definition: Definition, port = 0, tls?: Stand
   const requests: LoggedRequest[] = [];
   let faults: Fault[] = [];
 
-  app.use(express.json({ limit: "5mb" }));
+  app.use(express.json({ limit: "5mb", type: ["application/json", "application/*+json"] }));
   app.get("/openapi.yaml", (_request, response) => {
     response
       .type("application/yaml")

@@ -10,6 +10,8 @@ import { serveCredentials } from "./credential-routes.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
 import { serveEngine } from "./engine-routes.js";
+import { serveMetrics } from "./metrics.js";
+import { serveUpkeep } from "./upkeep-routes.js";
 import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
 import { serveRuns } from "./run-routes.js";
@@ -50,6 +52,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   });
   app.use("/api/apis", express.text({ type: () => true, limit: "45mb" }));
   app.use(express.text({ type: () => true, limit: "10mb" }));
+  serveMetrics(app, context);
   serveSignIn(app, context);
   serveCallback(app, context);
   app.use("/api", context.auth.require);
@@ -60,6 +63,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveWorkflows(app, context);
   serveRuns(app, context);
   serveEngine(app, context);
+  serveUpkeep(app, context);
   serveApis(app, context);
   serveTries(app, context);
   serveSamples(app, context);

@@ -21,6 +21,8 @@ import type { Pacer } from "../runs/pacer.js";
 import type { KeptStore } from "../store/kept.js";
 import type { SettingStore } from "../store/settings.js";
 import type { Starts } from "../runs/starts.js";
+import type { Teller } from "../telling/teller.js";
+import type { Pruner } from "../upkeep/retention.js";
 import type { Auth } from "./auth.js";
 
 /** What the routes work with. */
@@ -48,6 +50,8 @@ export interface Context {
   pacer: Pacer;
   locks: LockKeeper;
   settings: SettingStore;
+  teller: Teller;
+  pruner: Pruner;
   journals: JournalStore;
   transport: Transport;
   sealing: Sealing;

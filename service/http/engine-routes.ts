@@ -2,7 +2,7 @@ import { routes } from "@copper-kettle/contract";
 import { compareRuns, type Entry, type Json, type Path } from "@copper-kettle/core";
 import type { Express } from "express";
 import { repeatOf } from "../runs/again.js";
-import { BadOptions, WrongState } from "../runs/starts.js";
+import { BadOptions } from "../runs/starts.js";
 import { RunRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { notFound } from "./problems.js";
@@ -37,11 +37,9 @@ export function serveEngine(app: Express, context: Context): void {
     return view(await find(params.id));
   });
 
-  serve(app, routes.releaseRun, async ({ params }) => {
-    const row = await find(params.id);
-    if (row.state !== "held") throw new WrongState(`The run is not held: it is ${row.state}.`);
-    await runner.enqueue(row, { first: true });
-    return view(row);
+  serve(app, routes.releaseRun, async ({ params, by }) => {
+    await starts.release(await find(params.id), by);
+    return view(await find(params.id));
   });
 
   const openEntries = async (id: string): Promise<Entry[]> => {

@@ -3,6 +3,7 @@ import type { ProblemDetails } from "@copper-kettle/contract";
 import type { z } from "zod";
 import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
+import { BackupFault } from "../upkeep/backup.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
@@ -79,6 +80,8 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(422, "bad-options", "This does not fit the workflow", error.message, {
       errors: error.faults,
     });
+  if (error instanceof BackupFault)
+    return new HttpProblem(409, "backup", "The backup cannot be written", error.message);
   if (error instanceof CannotRepeat)
     return new HttpProblem(409, "cannot-repeat", "The run cannot be repeated so", error.message);
   if (error instanceof HasProblems) {

@@ -175,6 +175,11 @@ export class Runner {
     this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
   }
 
+  /** How many runs act at the moment. */
+  get acting(): number {
+    return this.#active.size;
+  }
+
   isActive(run: string): boolean {
     return this.#active.has(run);
   }

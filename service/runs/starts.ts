@@ -218,6 +218,14 @@ export class Starts {
     await this.runner.enqueue(row, { first: true });
   }
 
+  /** Lets a held run go on. */
+  async release(row: RunRow, by: string): Promise<void> {
+    if (row.state !== "held") throw new WrongState(`The run is not held: it is ${row.state}.`);
+    const { journal } = await this.journals.load(row.id, row.workflow);
+    await write(journal, [{ type: "resumed", at: Date.now(), path: "", by }]);
+    await this.runner.enqueue(row, { first: true });
+  }
+
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
   async decide(
     row: RunRow,

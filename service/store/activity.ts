@@ -7,7 +7,7 @@ export interface Deed {
   by: string;
   /** `added`, `changed`, `removed`, `used`, `checked`, `signed in`, `token got`, … */
   action: string;
-  kind: "credential";
+  kind: "credential" | "settings";
   name: string;
   run?: string;
   /** What else there is to say; never a secret. */

@@ -55,6 +55,15 @@ export async function openDatabase(file: string): Promise<Store> {
   };
 }
 
+/** A further connection that only reads. */
+export function openReader(file: string): Promise<sqlite3.Database> {
+  return new Promise((resolve, reject) => {
+    const opened = new sqlite3.Database(file, sqlite3.OPEN_READONLY, (error) =>
+      error ? reject(error) : resolve(opened),
+    );
+  });
+}
+
 /** Runs one statement on a connection. */
 export function execute(connection: sqlite3.Database, sql: string, values: unknown[] = []): Promise<number> {
   return new Promise((resolve, reject) => {

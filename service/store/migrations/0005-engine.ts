@@ -11,5 +11,9 @@ export const engineTables = [
   `ALTER TABLE runs ADD COLUMN parent TEXT`,
   `CREATE INDEX runs_by_parent ON runs (parent) WHERE parent IS NOT NULL`,
   `ALTER TABLE runs ADD COLUMN options TEXT`,
+  `CREATE INDEX journal_blobs ON journal (entries_blob) WHERE entries_blob IS NOT NULL`,
+  `CREATE INDEX journal_sealed_blobs ON journal (sealed_blob) WHERE sealed_blob IS NOT NULL`,
+  `CREATE INDEX files_by_digest ON files (sha256)`,
+  `CREATE INDEX files_by_run ON files (run)`,
   `CREATE TABLE settings (name TEXT PRIMARY KEY, value BLOB NOT NULL)`,
 ];

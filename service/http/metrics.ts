@@ -1,0 +1,35 @@
+import type { Express } from "express";
+import { Gauge, Registry, collectDefaultMetrics } from "prom-client";
+import { select } from "../store/database.js";
+import type { Context } from "./context.js";
+
+/** `/metrics` in OpenMetrics text, for who has an access token. */
+export function serveMetrics(app: Express, context: Context): void {
+  const registry = new Registry();
+  registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
+  collectDefaultMetrics({ register: registry as never });
+  const gauge = (name: string, help: string, labels: string[] = []): Gauge =>
+    new Gauge({ name: `copper_kettle_${name}`, help, labelNames: labels, registers: [registry as never] });
+  const runs = gauge("runs", "Runs that are kept, by state.", ["state"]);
+  const calls = gauge("calls", "Calls that kept runs have sent.");
+  const acting = gauge("runs_acting", "Runs that act at the moment.");
+  const waiting = gauge("pace_waiting", "Calls that wait for a pace.", ["target"]);
+  const locks = gauge("locks_held", "Locks that are held.");
+  const pending = gauge("messages_waiting", "Messages to people that could not be delivered yet.");
+
+  app.get("/metrics", context.auth.require, async (_request, response) => {
+    const rows = await select<{ state: string; count: number; calls: number }>(
+      context.journals.store,
+      "SELECT state, count(*) AS count, sum(calls) AS calls FROM runs GROUP BY state",
+    );
+    runs.reset();
+    for (const { state, count } of rows) runs.set({ state }, count);
+    calls.set(rows.reduce((sum, row) => sum + (row.calls ?? 0), 0));
+    acting.set(context.runner.acting);
+    waiting.reset();
+    for (const pace of context.pacer.view()) waiting.set({ target: pace.api ?? pace.target }, pace.waiting);
+    locks.set(context.locks.all().length);
+    pending.set(context.teller.view().waiting);
+    response.set("Content-Type", registry.contentType).send(await registry.metrics());
+  });
+}

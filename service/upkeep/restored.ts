@@ -1,0 +1,25 @@
+import { printJson, type Entry } from "@copper-kettle/core";
+import { existsSync } from "node:fs";
+import { rm } from "node:fs/promises";
+import { join } from "node:path";
+import { RunRow } from "../store/models.js";
+import type { JournalStore } from "../store/journal.js";
+import { restoredMark } from "./backup.js";
+
+const reason =
+  "Restored from a backup: what it did since then is not known here. Look at the far side, then let it go on.";
+
+/** Holds every unfinished run of a data folder that came from a backup: it may have gone on where the backup was taken. */
+export async function holdRestored(dataFolder: string, journals: JournalStore, now: number): Promise<number> {
+  const mark = join(dataFolder, restoredMark);
+  if (!existsSync(mark)) return 0;
+  const rows = await RunRow.findAll({ where: { endedAt: null } });
+  for (const row of rows) {
+    const { journal } = await journals.load(row.id, row.workflow);
+    if (journal.summary.state === "unsure") continue;
+    const entry: Entry = { type: "rested", at: now, state: "held", reason };
+    await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
+  }
+  await rm(mark);
+  return rows.length;
+}
