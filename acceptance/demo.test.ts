@@ -47,7 +47,7 @@ describe("ckettle demo", () => {
     await until(async () => {
       const { runs } = await client.call(routes.listRuns);
       return (
-        runs.length === 4 && runs.every((run) => run.state === "succeeded" || run.waitsFor === "boards-marit")
+        runs.length === 8 && runs.every((run) => run.state === "succeeded" || run.waitsFor === "boards-marit")
       );
     }, "all examples have succeeded, but for the one that waits for a person");
     const { credentials } = await client.call(routes.listCredentials);

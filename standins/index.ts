@@ -8,3 +8,5 @@ export { trails, trailsKey } from "./trails.js";
 export * from "./identity.js";
 export { staff } from "./staff.js";
 export { ledger } from "./ledger.js";
+export { lockedPass, passes, passesKey, passWithoutUsage } from "./passes.js";
+export { notices, noticesKey } from "./notices.js";

@@ -3,16 +3,19 @@ import { ledgerResource, type Identity } from "./identity.js";
 import type { Definition } from "./stand-in.js";
 import { tokenGuard } from "./token-guard.js";
 
-/** How often a close is asked for before it is done. */
-const looksUntilDone = 3;
-
 /** The books: accounts, and the close of a month, which takes a while and is asked for until it is done. */
 export function ledger(identity: Identity): Definition {
   let closes: { id: string; month: string; looks: number }[] = [];
+  /** How often a close is asked for before it is done. */
+  const settings = { looksUntilDone: 3 };
 
   return {
     name: "ledger",
-    reset: () => (closes = []),
+    settings,
+    reset: () => {
+      closes = [];
+      settings.looksUntilDone = 3;
+    },
     routes(app: Express) {
       app.use(
         tokenGuard(identity, ledgerResource, ({ method }) =>
@@ -50,7 +53,7 @@ export function ledger(identity: Identity): Definition {
             .json({ error: "no-such-close", message: `There is no ${request.params.id}.` });
         close.looks++;
         const { id, month } = close;
-        response.json({ id, month, state: close.looks < looksUntilDone ? "working" : "done" });
+        response.json({ id, month, state: close.looks < settings.looksUntilDone ? "working" : "done" });
       });
     },
   };

@@ -2,6 +2,8 @@ import { boards } from "./boards.js";
 import { depot } from "./depot.js";
 import { identity } from "./identity.js";
 import { ledger } from "./ledger.js";
+import { notices } from "./notices.js";
+import { passes } from "./passes.js";
 import { staff } from "./staff.js";
 import { startStandIn } from "./stand-in.js";
 import { stays } from "./stays.js";
@@ -16,11 +18,20 @@ import { trails } from "./trails.js";
 const wanted = new Map(process.argv.slice(2).map((text) => text.split("=") as [string, string]));
 const server = identity();
 const started = await Promise.all(
-  [stays(), boards(server), depot(), stores(), tanks(), trails(), server, staff(server), ledger(server)].map(
-    (definition) =>
-      startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() =>
-        startStandIn(definition),
-      ),
+  [
+    stays(),
+    boards(server),
+    depot(),
+    stores(),
+    tanks(),
+    trails(),
+    server,
+    staff(server),
+    ledger(server),
+    passes(),
+    notices(),
+  ].map((definition) =>
+    startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() => startStandIn(definition)),
   ),
 );
 process.stdout.write(`${JSON.stringify(Object.fromEntries(started.map(({ name, url }) => [name, url])))}\n`);

@@ -8,11 +8,13 @@ export const tanksSecret = "ts-9c0d4be81a77";
 /** How far a timestamp may be off, in seconds. */
 const tolerance = 300;
 
-const levels: Record<string, number> = { corrie: 74, dunmoor: 12, eyrie: 29, juniper: 55 };
+const usualLevels: Record<string, number> = { corrie: 74, dunmoor: 12, eyrie: 29, juniper: 55 };
 
 /** Water tanks with level sensors. Each request is signed; a stale timestamp or a used nonce is refused. */
 export function tanks(): Definition {
   let nonces = new Set<string>();
+  /** A level of null is a sensor that does not answer. */
+  const settings = { levels: { ...usualLevels } as Record<string, number | null> };
 
   const fault = (request: Request): string | undefined => {
     const missing = ["X-Token", "X-Time", "X-Nonce", "X-Signature"].find(
@@ -36,7 +38,11 @@ export function tanks(): Definition {
 
   return {
     name: "tanks",
-    reset: () => (nonces = new Set()),
+    settings,
+    reset: () => {
+      nonces = new Set();
+      settings.levels = { ...usualLevels };
+    },
     routes(app: Express) {
       app.use((request, response, next) => {
         const message = fault(request);
@@ -46,10 +52,16 @@ export function tanks(): Definition {
       app.get(
         "/tanks",
         (_request, response) =>
-          void response.json({ items: Object.entries(levels).map(([hut, level]) => ({ hut, level })) }),
+          void response.json({
+            items: Object.entries(settings.levels).map(([hut, level]) => ({ hut, level: level ?? 0 })),
+          }),
       );
       app.get("/tanks/:hut", (request, response) => {
-        const level = levels[request.params.hut];
+        const level = settings.levels[request.params.hut];
+        if (level === null)
+          return void response
+            .status(502)
+            .json({ error: "no-sensor", message: `The sensor of ${request.params.hut} does not answer.` });
         if (level === undefined)
           response.status(404).json({ error: "no-such-tank", message: `${request.params.hut} has no tank.` });
         else response.json({ hut: request.params.hut, current: { level, unit: "percent" } });
