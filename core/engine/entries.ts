@@ -89,7 +89,7 @@ export type Entry = Common &
         workflow: string;
         version: number;
         origin: string;
-        inputs: Json;
+        inputs: JsonObject;
         trigger: Trigger;
         /** The revision of each API's document that the run uses. */
         apis?: Record<string, number>;

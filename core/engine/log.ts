@@ -91,10 +91,10 @@ export class RunLog {
   #locate(path: string): { scope: ScopeLog; name: string; index: number | undefined } {
     const parts = path.split("/");
     let scope: ScopeLog = this.root;
-    parts.slice(0, -1).forEach((part) => {
-      const { name, index } = parsePart(part);
+    for (let at = 0; at < parts.length - 1; at++) {
+      const { name, index } = parsePart(parts[at] as string);
       scope = itemLog(scope.step(name), index ?? innerIndex);
-    });
+    }
     return { scope, ...parsePart(parts[parts.length - 1] as string) };
   }
 }
@@ -110,8 +110,10 @@ export function itemLog(step: StepLog, index: number): ItemLog {
 }
 
 function parsePart(part: string): { name: string; index: number | undefined } {
-  const match = /^([^[]+)(?:\[(\d+)\])?$/.exec(part);
-  return { name: match?.[1] ?? part, index: match?.[2] === undefined ? undefined : Number(match[2]) };
+  const at = part.endsWith("]") ? part.indexOf("[") : -1;
+  return at < 1
+    ? { name: part, index: undefined }
+    : { name: part.slice(0, at), index: Number(part.slice(at + 1, -1)) };
 }
 
 function takeStep({ scope, name }: { scope: ScopeLog; name: string }, entry: Entry): void {

@@ -72,7 +72,7 @@ export class Walk {
   readonly plan: Plan | undefined;
   /** In a rehearsal: what would have been kept. */
   readonly keptInRehearsal: JsonObject = {};
-  readonly #fixed: ValueMap;
+  readonly #fixed: { inputs: JsonObject; trigger: JsonObject; run: JsonObject };
   #held: JournalRow[] = [];
   /** The kept values that were read since the last entry. */
   #keptRead: JsonObject = {};
@@ -149,14 +149,10 @@ export class Walk {
 
   /** The names in scope of an expression of a step. */
   scope(frame: Frame, more?: ValueMap): ValueMap {
-    return {
-      ...this.#fixed,
-      steps: frame.steps,
-      variables: this.variables,
-      constants: this.ports.constants(),
-      ...frame.locals,
-      ...more,
-    };
+    const { inputs, trigger, run } = this.#fixed;
+    const constants = this.ports.constants();
+    const { variables } = this;
+    return { inputs, trigger, run, steps: frame.steps, variables, constants, ...frame.locals, ...more };
   }
 
   /** The time and ids of an evaluation; the same again at a replay. */

@@ -5,6 +5,7 @@ import { largeAnswer } from "./large-answer.mjs";
 const body = JSON.stringify({ items: [{ id: "g-1", email: "odd@huts.example" }], next: null });
 const large = JSON.stringify(largeAnswer());
 let tokens = 0;
+let guests = 0;
 const server = createServer((request, response) => {
   request.resume();
   // A token endpoint that counts; its first token is refused by everything else.
@@ -15,6 +16,11 @@ const server = createServer((request, response) => {
     response.writeHead(200, { "Content-Type": "application/json" });
     return response.end(JSON.stringify(answer));
   }
+  if (request.url === "/count") {
+    response.writeHead(200, { "Content-Type": "application/json" });
+    return response.end(JSON.stringify({ guests }));
+  }
+  guests++;
   if (request.headers.authorization === "Bearer token-number-1") return response.writeHead(401).end();
   const answer = request.url === "/large" ? large : body;
   response.writeHead(200, { "Content-Type": "application/json", "Content-Length": answer.length });

@@ -61,6 +61,24 @@ export function readingWorkflow(name, steps, atOnce) {
   return `copper-kettle: 1\nname: ${name}\nlimits: { at-once: ${atOnce} }\nsteps:\n${lines.join("\n")}\n`;
 }
 
+/** Waits for the last run of a workflow to end; seldom, so that looking does not weigh. */
+export async function ended(call, name, every = 250) {
+  for (;;) {
+    const { runs } = await call("GET", `/api/runs?workflow=${name}&state=queued,running,waiting&limit=1`);
+    if (runs.length === 0) return;
+    await new Promise((resolve) => setTimeout(resolve, every));
+  }
+}
+
+/** Starts runs of a workflow, so many at a time. */
+export async function startMany(call, name, runs, starters) {
+  let left = runs;
+  const starter = async () => {
+    while (left-- > 0) await call("POST", `/api/workflows/${name}/runs`, { inputs: {} });
+  };
+  await Promise.all(Array.from({ length: starters }, starter));
+}
+
 export async function publish(call, name, text) {
   await call("PUT", `/api/workflows/${name}`, { text });
   await call("POST", `/api/workflows/${name}/publish`);

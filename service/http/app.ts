@@ -35,6 +35,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("query parser", "simple");
+  app.set("etag", false);
   app.use(/^\/(?!api\/)/, plainHeaders);
   app.get("/healthz", (_request, response) => void response.json({ ok: true }));
   app.get(
@@ -56,8 +57,8 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSignIn(app, context);
   serveCallback(app, context);
   app.use("/api", context.auth.require);
-  app.get("/api/openapi.json", (_request, response) =>
-    sendJson(response, 200, openApiDocument(context.version)),
+  app.get("/api/openapi.json", async (_request, response) =>
+    sendJson(response, 200, await openApiDocument(context.version)),
   );
   serveSession(app, context);
   serveWorkflows(app, context);

@@ -1,6 +1,5 @@
-import { sha256Hex } from "@copper-kettle/core";
 import { parseCookie, stringifySetCookie } from "cookie";
-import { randomBytes } from "node:crypto";
+import { createHash, randomBytes } from "node:crypto";
 import type { NextFunction, Request, Response } from "express";
 import { Op } from "sequelize";
 import { AccessTokenRow, SessionRow } from "../store/models.js";
@@ -144,6 +143,9 @@ export class Auth {
     next();
   };
 }
+
+/** Node's own digest: each request needs one. */
+const sha256Hex = (text: string): string => createHash("sha256").update(text).digest("hex");
 
 function unauthorized(detail: string): HttpProblem {
   return new HttpProblem(

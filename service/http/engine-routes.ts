@@ -3,7 +3,7 @@ import { compareRuns, type Entry, type Json, type Path } from "@copper-kettle/co
 import type { Express } from "express";
 import { repeatOf } from "../runs/again.js";
 import { BadOptions } from "../runs/starts.js";
-import { RunRow } from "../store/models.js";
+import { RunRow, type RunRecord } from "../store/models.js";
 import type { Context } from "./context.js";
 import { notFound } from "./problems.js";
 import { serve } from "./serve-route.js";
@@ -20,7 +20,7 @@ export function serveEngine(app: Express, context: Context): void {
     if (!row) throw notFound("run", id);
     return row;
   };
-  const view = (row: RunRow) => runView(row, runner.isActive(row.id));
+  const view = (row: RunRecord) => runView(row, runner.isActive(row.id));
 
   serve(app, routes.runAgain, async ({ params, body }) => {
     const request = await repeatOf(context, await find(params.id), body);

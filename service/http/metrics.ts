@@ -1,23 +1,43 @@
 import type { Express } from "express";
-import { Gauge, Registry, collectDefaultMetrics } from "prom-client";
+import type { Gauge, Registry } from "prom-client";
 import { select } from "../store/database.js";
 import type { Context } from "./context.js";
 
-/** `/metrics` in OpenMetrics text, for who has an access token. */
-export function serveMetrics(app: Express, context: Context): void {
+interface Metrics {
+  registry: Registry;
+  runs: Gauge;
+  calls: Gauge;
+  acting: Gauge;
+  waiting: Gauge;
+  locks: Gauge;
+  pending: Gauge;
+}
+
+/** Made when somebody first asks: the service starts sooner. */
+async function makeMetrics(): Promise<Metrics> {
+  const { Gauge, Registry, collectDefaultMetrics } = await import("prom-client");
   const registry = new Registry();
   registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
   collectDefaultMetrics({ register: registry as never });
   const gauge = (name: string, help: string, labels: string[] = []): Gauge =>
     new Gauge({ name: `copper_kettle_${name}`, help, labelNames: labels, registers: [registry as never] });
-  const runs = gauge("runs", "Runs that are kept, by state.", ["state"]);
-  const calls = gauge("calls", "Calls that kept runs have sent.");
-  const acting = gauge("runs_acting", "Runs that act at the moment.");
-  const waiting = gauge("pace_waiting", "Calls that wait for a pace.", ["target"]);
-  const locks = gauge("locks_held", "Locks that are held.");
-  const pending = gauge("messages_waiting", "Messages to people that could not be delivered yet.");
+  return {
+    registry: registry as never,
+    runs: gauge("runs", "Runs that are kept, by state.", ["state"]),
+    calls: gauge("calls", "Calls that kept runs have sent."),
+    acting: gauge("runs_acting", "Runs that act at the moment."),
+    waiting: gauge("pace_waiting", "Calls that wait for a pace.", ["target"]),
+    locks: gauge("locks_held", "Locks that are held."),
+    pending: gauge("messages_waiting", "Messages to people that could not be delivered yet."),
+  };
+}
+
+/** `/metrics` in OpenMetrics text, for who has an access token. */
+export function serveMetrics(app: Express, context: Context): void {
+  let made: Promise<Metrics> | undefined;
 
   app.get("/metrics", context.auth.require, async (_request, response) => {
+    const { registry, runs, calls, acting, waiting, locks, pending } = await (made ??= makeMetrics());
     const rows = await select<{ state: string; count: number; calls: number }>(
       context.journals.store,
       "SELECT state, count(*) AS count, sum(calls) AS calls FROM runs GROUP BY state",

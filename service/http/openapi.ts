@@ -1,8 +1,9 @@
 import { problemDetails, routes, type AnyRoute } from "@copper-kettle/contract";
-import { createDocument, type ZodOpenApiOperationObject, type ZodOpenApiPathsObject } from "zod-openapi";
+import type { ZodOpenApiOperationObject, ZodOpenApiPathsObject } from "zod-openapi";
 
 /** The service's own OpenAPI 3.1 document, made from the routes of the contract. */
-export function openApiDocument(version: string): object {
+export async function openApiDocument(version: string): Promise<object> {
+  const { createDocument } = await import("zod-openapi"); // seldom needed, and slow to load
   const paths: Record<string, Record<string, ZodOpenApiOperationObject>> = {};
   for (const [name, route] of Object.entries(routes) as [string, AnyRoute][]) {
     (paths[route.path] ??= {})[route.method.toLowerCase()] = operation(name, route);

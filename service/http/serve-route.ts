@@ -83,5 +83,10 @@ export function sendJson(
   value: unknown,
   type = "application/json",
 ): void {
-  response.status(status).set("Content-Type", type).send(printJson(value));
+  // Straight to Node: no tag is computed that nobody asks for, and no type looked up.
+  const body = Buffer.from(printJson(value));
+  response.statusCode = status;
+  response.setHeader("Content-Type", `${type}; charset=utf-8`);
+  response.setHeader("Content-Length", body.length);
+  response.end(body);
 }

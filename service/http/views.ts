@@ -2,7 +2,7 @@ import type { Drift, Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@co
 import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
 import { Op } from "sequelize";
 import type { DriftStore } from "../store/drift.js";
-import { RunRow, type WorkflowRow } from "../store/models.js";
+import { RunRow, type RunRecord, type WorkflowRow } from "../store/models.js";
 
 export function iso(millis: number): string {
   return new Date(millis).toISOString();
@@ -12,7 +12,7 @@ export const isoOrNull = (millis: number | null | undefined): string | null =>
   typeof millis === "number" ? iso(millis) : null;
 
 /** A run as the API shows it. */
-export function runView(row: RunRow, active: boolean): Run {
+export function runView(row: RunRecord, active: boolean): Run {
   const state = active && (row.state === "queued" || row.state === "waiting") ? "running" : row.state;
   return {
     id: row.id,

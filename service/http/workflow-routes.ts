@@ -6,7 +6,6 @@ import {
   workflowJsonSchema,
   type JsonObject,
 } from "@copper-kettle/core";
-import { createTwoFilesPatch } from "diff";
 import type { Express, Request } from "express";
 import { optionsOf } from "../runs/again.js";
 import { RunRow, type WorkflowRow } from "../store/models.js";
@@ -107,6 +106,7 @@ export function serveWorkflows(app: Express, context: Context): void {
     const row = await find(params.name);
     const label = (version: number): string => (version === 0 ? "draft" : `version ${version}`);
     const [from, to] = [await textOf(row, query.from), await textOf(row, query.to)];
+    const { createTwoFilesPatch } = await import("diff"); // the service starts sooner
     return { diff: from === to ? "" : createTwoFilesPatch(label(query.from), label(query.to), from, to) };
   });
   serve(app, routes.rollBack, async ({ params, body, by }) => {

@@ -1,5 +1,6 @@
 import { createPrivateKey, X509Certificate, type KeyObject } from "node:crypto";
-import forge from "node-forge";
+import type forge from "node-forge";
+import { loadLate } from "../load-late.js";
 
 /** What was given as a certificate or key is none, or the two do not belong together. */
 export class BadCertificate extends Error {
@@ -78,9 +79,11 @@ export function readCertificates(pem: string, field: "certificate" | "authority"
  * @throws BadCertificate when it is none, or the passphrase is wrong
  */
 export function readPkcs12(base64: string, passphrase: string): Required<CertificateParts> {
+  const { asn1, pkcs12, pki, util } = loadLate<typeof forge>("node-forge");
+  const derOf = (part: forge.asn1.Asn1): Buffer => Buffer.from(asn1.toDer(part).getBytes(), "binary");
   let bags: forge.pkcs12.Pkcs12Pfx;
   try {
-    bags = forge.pkcs12.pkcs12FromAsn1(forge.asn1.fromDer(forge.util.decode64(base64)), passphrase);
+    bags = pkcs12.pkcs12FromAsn1(asn1.fromDer(util.decode64(base64)), passphrase);
   } catch (error) {
     const wrong = /password|MAC/i.test((error as Error).message);
     throw wrong
@@ -89,18 +92,16 @@ export function readPkcs12(base64: string, passphrase: string): Required<Certifi
   }
   const all = bags.safeContents.flatMap((content) => content.safeBags);
   const keyBag = all.find(
-    (bag) => bag.type === forge.pki.oids["pkcs8ShroudedKeyBag"] || bag.type === forge.pki.oids["keyBag"],
+    (bag) => bag.type === pki.oids["pkcs8ShroudedKeyBag"] || bag.type === pki.oids["keyBag"],
   );
   const certificates = all
-    .filter((bag) => bag.type === forge.pki.oids["certBag"])
-    .map((bag) => derOf(bag.cert ? forge.pki.certificateToAsn1(bag.cert) : bag.asn1))
+    .filter((bag) => bag.type === pki.oids["certBag"])
+    .map((bag) => derOf(bag.cert ? pki.certificateToAsn1(bag.cert) : bag.asn1))
     .map((der) => new X509Certificate(der).toString());
   if (!keyBag) throw new BadCertificate("privateKey", "This PKCS#12 file holds no private key.");
   if (certificates.length === 0)
     throw new BadCertificate("certificate", "This PKCS#12 file holds no certificate.");
-  const der = derOf(
-    keyBag.key ? forge.pki.wrapRsaPrivateKey(forge.pki.privateKeyToAsn1(keyBag.key)) : keyBag.asn1,
-  );
+  const der = derOf(keyBag.key ? pki.wrapRsaPrivateKey(pki.privateKeyToAsn1(keyBag.key)) : keyBag.asn1);
   const privateKey = exported(openKey(() => createPrivateKey({ key: der, format: "der", type: "pkcs8" })));
   // The one that the key belongs to comes first, whatever the order in the file.
   const key = createPrivateKey(privateKey);
@@ -122,10 +123,6 @@ export function thumbprints(pem: string): Record<string, string> {
 
 export function subjectOf(certificate: X509Certificate | undefined): string {
   return certificate?.subject?.replaceAll("\n", ", ") ?? "nobody";
-}
-
-function derOf(asn1: forge.asn1.Asn1): Buffer {
-  return Buffer.from(forge.asn1.toDer(asn1).getBytes(), "binary");
 }
 
 function openKey(open: () => KeyObject): KeyObject {

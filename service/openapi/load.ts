@@ -1,5 +1,4 @@
 import { deref, isObject, parseJson, type Json, type JsonObject } from "@copper-kettle/core";
-import swagger from "swagger2openapi";
 import { parseDocument } from "yaml";
 import { upgraded } from "./upgrade.js";
 
@@ -46,6 +45,7 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
   const broken = references.filter((reference) => deref(value, { $ref: reference }) === undefined);
   if (broken.length > 0) notes.push(`Some references lead nowhere: ${broken.slice(0, 5).join(", ")}.`);
   if (version.startsWith("2.")) {
+    const { default: swagger } = await import("swagger2openapi"); // seldom needed
     const { openapi } = await swagger
       .convertObj(structuredClone(value), { patch: true, warnOnly: true })
       .catch((error: Error) => {

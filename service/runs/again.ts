@@ -13,7 +13,7 @@ import {
 } from "@copper-kettle/core";
 import type { RunOptionsInput } from "@copper-kettle/contract";
 import type { JournalStore } from "../store/journal.js";
-import { RunRow } from "../store/models.js";
+import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { BadOptions, WrongState, type StartRequest } from "./starts.js";
 
@@ -145,7 +145,11 @@ async function checkFrom(
 }
 
 /** The entries that a run keeps of the one that it repeats, with its own. */
-export async function withKept({ journals, workflows }: Stores, row: RunRow, own: Entry[]): Promise<Entry[]> {
+export async function withKept(
+  { journals, workflows }: Stores,
+  row: RunRecord,
+  own: Entry[],
+): Promise<Entry[]> {
   const options = row.options ? (parseJson(row.options) as unknown as RunOptions) : undefined;
   const [started, ...rest] = own;
   if (!options?.from || !started) return own;

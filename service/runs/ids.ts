@@ -2,6 +2,9 @@ import { randomBytes } from "node:crypto";
 
 const digits = "0123456789abcdefghjkmnpqrstvwxyz";
 let last = 0;
+/** Chance is fetched in large pieces: asking for it costs more than making it. */
+let chance = Buffer.alloc(0);
+let used = 0;
 
 /** A new run id: text order is order in time. Nine digits of time and seven of chance, in Crockford's base 32. */
 export function newRunId(): string {
@@ -12,7 +15,9 @@ export function newRunId(): string {
     text = digits[time % 32] + text;
     time = Math.floor(time / 32);
   }
-  for (const byte of randomBytes(7)) text += digits[byte & 31];
+  if (used + 7 > chance.length) [chance, used] = [randomBytes(7 * 512), 0];
+  for (const byte of chance.subarray(used, used + 7)) text += digits[byte & 31];
+  used += 7;
   return text;
 }
 

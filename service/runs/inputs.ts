@@ -1,6 +1,7 @@
 import { Exact, isObject, type Json, type JsonObject, type Path } from "@copper-kettle/core";
-import { Ajv2020, type ValidateFunction } from "ajv/dist/2020.js";
-import addFormats from "ajv-formats";
+import type { Ajv2020, ValidateFunction } from "ajv/dist/2020.js";
+import type addFormats from "ajv-formats";
+import { loadLate } from "../load-late.js";
 
 /** A field of the inputs that is not as the workflow wants it. */
 export interface InputFault {
@@ -8,8 +9,17 @@ export interface InputFault {
   message: string;
 }
 
-const ajv = new Ajv2020({ allErrors: true, useDefaults: true, strict: false, coerceTypes: false });
-addFormats.default(ajv);
+let validator: Ajv2020 | undefined;
+
+function compile(schema: JsonObject): ValidateFunction {
+  if (!validator) {
+    const ajv = loadLate<{ Ajv2020: typeof Ajv2020 }>("ajv/dist/2020.js");
+    validator = new ajv.Ajv2020({ allErrors: true, useDefaults: true, strict: false, coerceTypes: false });
+    loadLate<typeof addFormats>("ajv-formats").default(validator);
+  }
+  return validator.compile(schema);
+}
+
 const compiled = new WeakMap<JsonObject, ValidateFunction>();
 
 /** Checks inputs against a workflow's JSON Schema, and fills in its defaults. */
@@ -27,7 +37,7 @@ export function checkInputs(
   let validate = compiled.get(schema);
   if (!validate) {
     try {
-      validate = ajv.compile(schema);
+      validate = compile(schema);
     } catch (error) {
       return {
         inputs: given,

@@ -46,6 +46,7 @@ export class Pacer implements PacerPort {
   /** Names of APIs by the origin of their servers, as of a number of changes. */
   #origins = new Map<string, string>();
   #originsSeen = -1;
+  readonly #heads = new Map<string, string>();
 
   constructor(
     readonly apis: Pick<ApiStore, "all" | "document" | "changes">,
@@ -110,7 +111,7 @@ export class Pacer implements PacerPort {
   }
 
   #lane(call: PacedCall): Lane {
-    const origin = new URL(call.url).origin;
+    const origin = this.#originOf(call.url);
     const api = call.api ?? this.#apiOf(origin);
     const key = `${api ?? origin} ${call.credential ?? ""}`;
     let lane = this.#lanes.get(key);
@@ -123,6 +124,17 @@ export class Pacer implements PacerPort {
       lane.seen = this.apis.changes;
     }
     return lane;
+  }
+
+  /** The origin of a URL, read once for each that is met. */
+  #originOf(url: string): string {
+    const head = /^[^:]+:\/\/[^/?#]*/.exec(url)?.[0] ?? url;
+    let origin = this.#heads.get(head);
+    if (origin === undefined) {
+      origin = new URL(head).origin;
+      if (this.#heads.size < 1_000) this.#heads.set(head, origin);
+    }
+    return origin;
   }
 
   #apiOf(origin: string): string | undefined {

@@ -6,12 +6,18 @@ export interface Turn {
   atOnce: number | undefined;
 }
 
+/** The runs of one workflow that wait: those that hold a place go on whenever there is a turn, the others one by one. */
+interface Line {
+  placed: Turn[];
+  others: Turn[];
+}
+
 /**
  * Turns for runs: a bound on all of them, one for each workflow, and fair turns between workflows, so that many runs
  * of one do not starve a single one of another.
  */
 export class TurnQueue {
-  readonly #waiting = new Map<string, Turn[]>();
+  readonly #waiting = new Map<string, Line>();
   /** Runs that hold a place: those that run, and those asleep. */
   readonly #places = new Map<string, Set<string>>();
   #running = 0;
@@ -25,13 +31,14 @@ export class TurnQueue {
 
   /** Puts a run into its workflow's queue; `first` for one that comes back. */
   add(turn: Turn, { first = false }: { first?: boolean } = {}): void {
-    let queue = this.#waiting.get(turn.workflow);
-    if (!queue) {
-      this.#waiting.set(turn.workflow, (queue = []));
+    let line = this.#waiting.get(turn.workflow);
+    if (!line) {
+      this.#waiting.set(turn.workflow, (line = { placed: [], others: [] }));
       this.#order.push(turn.workflow);
     }
-    if (first) queue.unshift(turn);
-    else queue.push(turn);
+    const list = this.#placesOf(turn.workflow).has(turn.run) ? line.placed : line.others;
+    if (first) list.unshift(turn);
+    else list.push(turn);
     this.#next();
   }
 
@@ -50,9 +57,11 @@ export class TurnQueue {
   /** Takes a run out: it waits no more, and holds no place. */
   remove(run: string, workflow: string): void {
     this.#placesOf(workflow).delete(run);
-    const queue = this.#waiting.get(workflow);
-    const at = queue?.findIndex((turn) => turn.run === run) ?? -1;
-    if (at >= 0) queue?.splice(at, 1);
+    const line = this.#waiting.get(workflow);
+    for (const list of line ? [line.placed, line.others] : []) {
+      const at = list.findIndex((turn) => turn.run === run);
+      if (at >= 0) list.splice(at, 1);
+    }
     this.#next();
   }
 
@@ -68,7 +77,8 @@ export class TurnQueue {
   }
 
   waiting(workflow: string): number {
-    return this.#waiting.get(workflow)?.length ?? 0;
+    const line = this.#waiting.get(workflow);
+    return line ? line.placed.length + line.others.length : 0;
   }
 
   #placesOf(workflow: string): Set<string> {
@@ -81,17 +91,14 @@ export class TurnQueue {
     let passedOver = 0;
     while (!this.#paused && this.#running < this.most && passedOver < this.#order.length) {
       const workflow = this.#order.shift() as string;
-      const queue = this.#waiting.get(workflow) as Turn[];
-      const index = queue.findIndex((turn) => this.#fits(turn));
-      if (index < 0) {
-        if (queue.length > 0) this.#order.push(workflow);
-        else this.#waiting.delete(workflow);
+      const line = this.#waiting.get(workflow) as Line;
+      const turn = line.placed.shift() ?? (this.#fits(line.others[0]) ? line.others.shift() : undefined);
+      if (line.placed.length + line.others.length > 0) this.#order.push(workflow);
+      else this.#waiting.delete(workflow);
+      if (!turn) {
         passedOver++;
         continue;
       }
-      const [turn] = queue.splice(index, 1) as [Turn];
-      if (queue.length > 0) this.#order.push(workflow);
-      else this.#waiting.delete(workflow);
       passedOver = 0;
       this.#running++;
       this.#placesOf(workflow).add(turn.run);
@@ -99,8 +106,8 @@ export class TurnQueue {
     }
   }
 
-  #fits(turn: Turn): boolean {
-    const places = this.#placesOf(turn.workflow);
-    return turn.atOnce === undefined || places.has(turn.run) || places.size < turn.atOnce;
+  #fits(turn: Turn | undefined): boolean {
+    if (turn === undefined || turn.atOnce === undefined) return turn !== undefined;
+    return this.#placesOf(turn.workflow).size < turn.atOnce;
   }
 }

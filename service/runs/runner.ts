@@ -12,7 +12,7 @@ import {
   type Signals,
   type Transport,
 } from "@copper-kettle/core";
-import { EventEmitter } from "node:events";
+import { EventEmitter, setMaxListeners } from "node:events";
 import type { CredentialUses } from "../credentials/use.js";
 import type { Logger } from "pino";
 import { select } from "../store/database.js";
@@ -21,7 +21,7 @@ import type { ConstantStore } from "../store/constants.js";
 import type { DriftStore } from "../store/drift.js";
 import type { FileStore } from "../store/files.js";
 import type { JournalStore, RunJournal } from "../store/journal.js";
-import { RunRow } from "../store/models.js";
+import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { KeptStore } from "../store/kept.js";
 import type { ChildRuns } from "./children.js";
@@ -60,7 +60,7 @@ interface RunnerEvents {
 
 /** A run that was just written to the store. */
 export interface Fresh {
-  row: RunRow;
+  row: RunRecord;
   entries: Entry[];
   journal: RunJournal;
 }
@@ -264,6 +264,8 @@ export class Runner {
       rouse: new AbortController(),
       cut: new AbortController(),
     };
+    // As many listen as calls of the run are under way at once.
+    setMaxListeners(0, active.rouse.signal, active.cut.signal);
     this.#active.set(run, active);
     this.#woken.delete(run);
     let result: Advanced | undefined;
@@ -295,7 +297,7 @@ export class Runner {
     const { journals, workflows, clock } = this.parts;
     const fresh = this.#fresh.get(run);
     this.#fresh.delete(run);
-    const row = fresh?.row ?? (await RunRow.findByPk(run));
+    const row = fresh?.row ?? (await RunRow.findByPk(run, { raw: true }));
     if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
     const { entries, journal } =

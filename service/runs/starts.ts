@@ -21,7 +21,7 @@ import {
 import { randomUUID } from "node:crypto";
 import type { ApiStore } from "../store/apis.js";
 import { RunJournal, type JournalStore } from "../store/journal.js";
-import { RunRow } from "../store/models.js";
+import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { newRunId } from "./ids.js";
 import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
@@ -73,10 +73,23 @@ export interface StartRequest {
 
 const longestQueue = 10_000;
 
+/** What there is of a run that has done nothing yet. */
+const unbegun = {
+  startedAt: null,
+  endedAt: null,
+  wakeAt: null,
+  waitsFor: null,
+  calls: 0,
+  problems: 0,
+  error: null,
+  message: null,
+  unsure: "[]",
+};
+
 /** Starts, stops and decides runs: each durable before it is answered. */
 export class Starts {
   /** Starts under way, by workflow and key, so that two at once are one. */
-  readonly #pending = new Map<string, Promise<RunRow>>();
+  readonly #pending = new Map<string, Promise<RunRecord>>();
 
   constructor(
     readonly journals: JournalStore,
@@ -88,7 +101,7 @@ export class Starts {
    * Starts a run; the same key starts it once.
    * @throws BadInputs, HasProblems, QueueFull
    */
-  async start(request: StartRequest): Promise<{ row: RunRow; known: boolean }> {
+  async start(request: StartRequest): Promise<{ row: RunRecord; known: boolean }> {
     if (request.key === undefined) return { row: await this.#create(request), known: false };
     const name = `${request.workflow} ${request.key}`;
     const pending = this.#pending.get(name);
@@ -102,7 +115,7 @@ export class Starts {
     return { row: await created, known: false };
   }
 
-  async #create(request: StartRequest): Promise<RunRow> {
+  async #create(request: StartRequest): Promise<RunRecord> {
     const workflow = await this.workflows.ready(request.workflow, request.text);
     const { inputs, faults } = checkInputs(workflow.inputs, request.inputs);
     if (faults.length > 0) throw new BadInputs(faults);
@@ -129,7 +142,7 @@ export class Starts {
       ...apisOf(workflow, this.workflows.apis),
       ...(options ? { options } : {}),
     };
-    const row = RunRow.build({
+    const row: RunRecord = {
       id,
       workflow: request.workflow,
       version: request.version,
@@ -141,10 +154,11 @@ export class Starts {
       createdAt: now,
       parent: caller && request.waited ? caller.run : null,
       options: options ? printJson(options) : null,
-    });
+      ...unbegun,
+    };
     const insert = {
       key: `new run ${id}`,
-      sql: "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, start_key, created_at, parent, options) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      into: "runs (id, workflow, version, text, origin, state, trigger, start_key, created_at, parent, options)",
       values: [
         id,
         row.workflow,
@@ -166,8 +180,7 @@ export class Starts {
       const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
       rows.push({ entry, open: printJson(entry), sealed: undefined });
       await journal.write(rows, insert);
-      await row.reload();
-      return row;
+      return { ...row, state: "skipped", endedAt: now, message };
     }
     await journal.write(rows, insert);
     this.journals.events.emit("state", id, request.workflow, "queued");

@@ -16,7 +16,7 @@ import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
 import { keptStatement } from "./kept.js";
-import type { RunRow } from "./models.js";
+import type { RunRecord } from "./models.js";
 import type { JournalRecord, KeyedStatement, Writer } from "./writer.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
@@ -86,10 +86,10 @@ export class JournalStore {
   }
 
   /** Puts what a run keeps of an earlier one before its own entries; given once it is there. */
-  withKept: (row: RunRow, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
+  withKept: (row: RunRecord, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
 
   /** The entries of a run, with those that it keeps of the run that it repeats. */
-  async loadWhole(row: RunRow): Promise<{ entries: Entry[]; journal: RunJournal }> {
+  async loadWhole(row: RunRecord): Promise<{ entries: Entry[]; journal: RunJournal }> {
     const { entries, journal } = await this.load(row.id, row.workflow);
     return { entries: await this.withKept(row, entries), journal };
   }
@@ -232,7 +232,7 @@ export class RunJournal implements Journal {
     if (rows.some((row) => row.entry.type === "finished"))
       statements.push({
         key: `locks of ${this.run}`,
-        sql: "DELETE FROM locks WHERE run = ?",
+        drop: "locks (run)",
         values: [this.run],
       });
     if (
@@ -299,7 +299,8 @@ export class RunJournal implements Journal {
       this.summary;
     return {
       key: `run ${this.run}`,
-      sql: "UPDATE runs SET state = ?, started_at = ?, ended_at = ?, wake_at = ?, waits_for = ?, calls = ?, problems = ?, error = ?, message = ?, unsure = ? WHERE id = ?",
+      change:
+        "runs (state, started_at, ended_at, wake_at, waits_for, calls, problems, error, message, unsure, id)",
       values: [
         state,
         startedAt,

@@ -1,4 +1,3 @@
-import { Umzug } from "umzug";
 import { execute, select, type Store } from "./database.js";
 import { firstTables } from "./migrations/0001-first-tables.js";
 import { apiTables } from "./migrations/0003-apis.js";
@@ -21,6 +20,13 @@ export async function migrate(store: Store): Promise<string[]> {
     store.connection,
     "CREATE TABLE IF NOT EXISTS migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)",
   );
+  const executed = async (): Promise<string[]> =>
+    (await select<{ name: string }>(store, "SELECT name FROM migrations ORDER BY name")).map(
+      ({ name }) => name,
+    );
+  const done = new Set(await executed());
+  if (migrations.every(({ name }) => done.has(name))) return [];
+  const { Umzug } = await import("umzug"); // seldom needed, and slow to load
   const umzug = new Umzug({
     migrations: migrations.map(({ name, statements }) => ({
       name,
@@ -40,14 +46,11 @@ export async function migrate(store: Store): Promise<string[]> {
       },
     })),
     storage: {
-      executed: async () =>
-        (await select<{ name: string }>(store, "SELECT name FROM migrations ORDER BY name")).map(
-          (row) => row.name,
-        ),
+      executed,
       logMigration: async () => undefined,
       unlogMigration: async () => undefined,
     },
     logger: undefined,
   });
-  return (await umzug.up()).map((done) => done.name);
+  return (await umzug.up()).map(({ name }) => name);
 }

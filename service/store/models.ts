@@ -57,6 +57,9 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare unsure: CreationOptional<string>;
 }
 
+/** What is known of a run, as a plain value. */
+export type RunRecord = InferAttributes<RunRow>;
+
 export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttributes<FileRow>> {
   declare id: string;
   declare run: string;

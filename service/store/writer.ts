@@ -21,11 +21,15 @@ export interface Batch {
 }
 
 /** One statement of a batch. Of several with one key in the same commit only the last counts; their order is free. */
-export interface KeyedStatement {
-  key: string;
-  sql: string;
-  values: unknown[];
-}
+export type KeyedStatement = { key: string; values: unknown[] } & (
+  | { sql: string }
+  /** A new row: `runs (id, state)`. Those of one kind in a commit go in as one statement. */
+  | { into: string }
+  /** A changed row, the value of its key last: `runs (state, id)`. Those of one kind in a commit are one statement. */
+  | { change: string }
+  /** Rows that go, by the value of one column: `locks (run)`. Those of one kind in a commit are one statement. */
+  | { drop: string }
+);
 
 interface Waiting extends Batch {
   resolve(): void;
@@ -127,7 +131,10 @@ export class Writer {
     }
     await this.#run("BEGIN IMMEDIATE", []);
     try {
-      const running = [...statements.values()].map(({ sql, values }) => this.#run(sql, values));
+      const { rows, others } = joined(statements.values());
+      // Statements under way together are in no order, and a new row may be changed in the same commit.
+      await allOf(rows.map(({ sql, values }) => this.#run(sql, values)));
+      const running = others.map(({ sql, values }) => this.#run(sql, values));
       for (let at = 0; at < records.length; at += mostRows)
         running.push(this.#insert(records.slice(at, at + mostRows)));
       await allOf(running);
@@ -166,6 +173,66 @@ export class Writer {
   }
 }
 
+interface Joined {
+  sql: string;
+  values: unknown[];
+}
+
+/** Rows of one kind, up to `mostRows` of them, become one statement: each statement is a trip to another thread. */
+function joined(statements: Iterable<KeyedStatement>): { rows: Joined[]; others: Joined[] } {
+  const rows: Joined[] = [];
+  const others: Joined[] = [];
+  const kinds = { into: new Map(), change: new Map(), drop: new Map() } as Record<
+    "into" | "change" | "drop",
+    Map<string, unknown[][]>
+  >;
+  for (const statement of statements) {
+    if ("sql" in statement) others.push(statement);
+    else if ("into" in statement) gather(kinds.into, statement.into, statement.values);
+    else if ("change" in statement) gather(kinds.change, statement.change, statement.values);
+    else gather(kinds.drop, statement.drop, statement.values);
+  }
+  rows.push(...parts(kinds.into, intoSql));
+  others.push(...parts(kinds.change, changeSql), ...parts(kinds.drop, dropSql));
+  return { rows, others };
+}
+
+function gather(kind: Map<string, unknown[][]>, what: string, values: unknown[]): void {
+  const rows = kind.get(what);
+  if (rows) rows.push(values);
+  else kind.set(what, [values]);
+}
+
+type SqlOf = (table: string, columns: string, count: number) => string;
+
+function parts(kind: Map<string, unknown[][]>, sqlOf: SqlOf): Joined[] {
+  return [...kind].flatMap(([what, rows]) => {
+    const [, table = "", columns = ""] = /^(\w+) \((.*)\)$/.exec(what) ?? [];
+    const found: Joined[] = [];
+    for (let at = 0; at < rows.length; at += mostRows) {
+      const part = rows.slice(at, at + mostRows);
+      found.push({ sql: sqlOf(table, columns, part.length), values: part.flat() });
+    }
+    return found;
+  });
+}
+
+const marks = (columns: string, count: number): string =>
+  Array.from({ length: count }, () => `(${columns.replace(/\w+/g, "?")})`).join(",");
+
+const intoSql: SqlOf = (table, columns, count) =>
+  `INSERT INTO ${table} (${columns}) VALUES ${marks(columns, count)}`;
+
+const changeSql: SqlOf = (table, columns, count) => {
+  const names = columns.split(", ");
+  const key = names.pop() as string;
+  const sets = names.map((name, index) => `${name} = given.column${index + 1}`).join(", ");
+  return `UPDATE ${table} SET ${sets} FROM (VALUES ${marks(columns, count)}) AS given WHERE ${table}.${key} = given.column${names.length + 1}`;
+};
+
+const dropSql: SqlOf = (table, column, count) =>
+  `DELETE FROM ${table} WHERE ${column} IN (${Array.from({ length: count }, () => "?").join(",")})`;
+
 /** Waits for all of them, whatever becomes of each; then throws what the first threw. */
 async function allOf(running: Promise<void>[]): Promise<void> {
   const results = await Promise.allSettled(running);
@@ -191,9 +258,7 @@ const full: InsertForm = {
 };
 
 function insertOf(form: InsertForm, rows: number): string {
-  const row = `(${form.columns.replace(/\w+/g, "?")})`;
-  return (form.texts[rows] ??=
-    `INSERT INTO journal (${form.columns}) VALUES ${Array.from({ length: rows }, () => row).join(",")}`);
+  return (form.texts[rows] ??= intoSql("journal", form.columns, rows));
 }
 
 /** Open rows of one run that follow each other become one row. */

@@ -1,7 +1,5 @@
 import type { Transport } from "@copper-kettle/core";
-import { createTransport } from "nodemailer";
 import { randomBytes } from "node:crypto";
-import { Webhook } from "standardwebhooks";
 import type { Message } from "./messages.js";
 
 /** Where messages go, with its secrets. */
@@ -38,6 +36,7 @@ export async function deliverByWebhook(
   message: Message,
   source: string,
 ): Promise<void> {
+  const { Webhook } = await import("standardwebhooks"); // the service starts sooner
   const { id, type, time, subject, data, title } = message;
   const body = JSON.stringify({
     specversion: "1.0",
@@ -81,6 +80,8 @@ export async function deliverByMail(
   message: Message,
 ): Promise<void> {
   const { host, port, tls, user, password, from } = mail;
+  // Loaded with the first mail: the service starts sooner.
+  const { createTransport } = await import("nodemailer");
   const transport = createTransport({
     host,
     port,

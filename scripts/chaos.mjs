@@ -1,0 +1,164 @@
+import { parseArgs } from "node:util";
+import { differences } from "./chaos/compare.mjs";
+import { anyFault, load, longestLatency } from "./chaos/load.mjs";
+import { seeded } from "./chaos/random.mjs";
+import { sleep, World } from "./chaos/world.mjs";
+import { build, installPackages, say } from "./lib/prepare.mjs";
+
+// npm run chaos: a mixed load against a stand-in with faults on, the service killed at random moments; in the end the
+// stand-in's own log is compared with the journals. The seed makes the same choices again.
+const { values: options } = parseArgs({
+  options: {
+    kills: { type: "string", default: "100" },
+    seed: { type: "string", default: String(Date.now() % 1_000_000) },
+    built: { type: "boolean", default: false },
+  },
+});
+const kills = Number(options.kills);
+const chance = seeded(Number(options.seed));
+if (!options.built) {
+  await installPackages();
+  await build();
+}
+say(
+  `Seed ${options.seed}, ${kills} kills. The same again: npm run chaos -- --seed ${options.seed} --kills ${kills}`,
+);
+
+const world = await World.start();
+const started = [];
+const starting = [];
+/** Unsure calls, by run and path: when each was first seen. */
+const seen = new Map();
+/** Unsure calls that nobody decides. */
+const left = new Set();
+let decided = 0;
+let killedEarly = 0;
+
+/** Starts a run, again and again with the same key until somebody says that it was taken. */
+async function start(name, inputs, key) {
+  for (;;) {
+    try {
+      const path = `/api/workflows/${name}/runs`;
+      const { id } = await world.call("POST", path, { inputs }, { "Idempotency-Key": key });
+      started.push({ id, name, inputs, key });
+      return;
+    } catch {
+      await sleep(30);
+    }
+  }
+}
+
+function startSome(count) {
+  for (let at = 0; at < count; at++) {
+    const name = chance.one(Object.keys(load));
+    const inputs = name === "ensured" ? { email: `member-${chance.between(1, 12)}@alpha.example` } : {};
+    starting.push(start(name, inputs, `start-${starting.length}`));
+  }
+}
+
+/** Decides by what is true at the stand-in: only once nothing that was sent can still be under way there. */
+async function decide() {
+  const { runs } = await world.call("GET", "/api/runs?state=unsure&limit=200");
+  for (const { id, workflow, unsure } of runs) {
+    const inputs = started.find((one) => one.id === id)?.inputs;
+    for (const { path } of unsure) {
+      const call = `${id} ${path}`;
+      if (!seen.has(call)) {
+        seen.set(call, Date.now());
+        if (chance.next() < 0.1) left.add(call);
+      }
+      if (left.has(call) || !inputs || Date.now() - seen.get(call) < 3 * longestLatency) continue;
+      const [guest] = await world.guests(load[workflow].calls(id, inputs)[path]);
+      const happened = { decision: "happened", path, outcome: { status: 201, headers: {}, body: guest } };
+      const body = guest ? happened : { decision: "again", path };
+      // Where other branches still act, it is refused, and decided at the next look.
+      const done = await world.call("POST", `/api/runs/${id}/decide`, body).then(
+        () => true,
+        () => false,
+      );
+      if (!done) continue;
+      decided++;
+      seen.delete(call);
+    }
+  }
+}
+
+async function publishAll() {
+  for (const [name, { file }] of Object.entries(load)) {
+    await world.call("PUT", `/api/workflows/${name}`, { text: file });
+    await world.call("POST", `/api/workflows/${name}/publish`);
+  }
+}
+
+async function killOnce() {
+  await world.faults(Array.from({ length: chance.between(1, 4) }, () => anyFault(chance)));
+  startSome(chance.between(2, 8));
+  await sleep(chance.between(30, 900));
+  await world.kill();
+  world.launch();
+  // Some are killed before they are ready: while they migrate, load, or begin to go on.
+  if (chance.next() < 0.2) {
+    await sleep(chance.between(100, 1_500));
+    await world.kill();
+    killedEarly++;
+    world.launch();
+  }
+  await world.ready();
+  await decide();
+}
+
+/** Resolves when every run is at an end, or unsure with nobody to decide. */
+async function finish() {
+  await world.faults([]);
+  await Promise.all(starting);
+  const end = Date.now() + 180_000;
+  for (;;) {
+    await decide();
+    const open = (await world.runs()).filter(
+      ({ id, state, unsure }) =>
+        ["queued", "running", "waiting"].includes(state) ||
+        (state === "unsure" && unsure.some(({ path }) => !left.has(`${id} ${path}`))),
+    );
+    if (open.length === 0 || Date.now() > end) return;
+    await sleep(250);
+  }
+}
+
+try {
+  await publishAll();
+  for (let done = 1; done <= kills; done++) {
+    await killOnce();
+    if (done % 10 === 0 || done === kills)
+      say(`${done} kills, ${started.length} runs started, ${decided} decided …`);
+  }
+  await finish();
+  const runs = await world.runs();
+  for (const run of runs) run.entries = await world.journal(run.id);
+  const requests = await world.arrived();
+  const { kept } = await world.call("GET", "/api/workflows/together/kept");
+  const found = differences({
+    runs,
+    started,
+    guests: await world.guests(),
+    requests,
+    kept: kept.find(({ key }) => key === "rounds")?.values.count ?? 0,
+  });
+  const count = (state) => runs.filter((run) => run.state === state).length;
+  const states = ["succeeded", "failed", "stopped", "unsure"].map((state) => `${count(state)} ${state}`);
+  console.log(
+    `Seed ${options.seed}: killed ${kills + killedEarly} times, ${killedEarly} of them before it was ready.`,
+  );
+  console.log(
+    `${runs.length} runs: ${states.join(", ")}. ${decided} unsure calls were decided by what was true.`,
+  );
+  console.log(
+    `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without an answer.`,
+  );
+  for (const line of found) console.log(`DIFFERENCE ${line}`);
+  console.log(
+    found.length === 0 ? "The journals and the stand-in's log agree." : `${found.length} differences.`,
+  );
+  process.exitCode = found.length === 0 ? 0 : 1;
+} finally {
+  await world.close();
+}
