@@ -49,7 +49,9 @@ const comparedStep = z.object({
   path: z.string(),
   first: z.string().optional(),
   second: z.string().optional(),
-  took: z.tuple([z.number().optional(), z.number().optional()]),
+  took: z
+    .tuple([z.number().nullable(), z.number().nullable()])
+    .meta({ description: "Milliseconds; null where it did not run to an end." }),
   attempts: z.tuple([z.number(), z.number()]),
   differences: z.array(z.object({ place: z.string(), first: json.optional(), second: json.optional() })),
 });

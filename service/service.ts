@@ -124,7 +124,8 @@ export async function startService(config: Config): Promise<Service> {
     log,
   });
   const starts = new Starts(journals, workflows, runner);
-  journals.withKept = (row, own) => withKept({ journals, workflows }, row, own);
+  journals.withKept = (row, own) =>
+    withKept({ workflows }, row, own, async (source) => (await journals.loadWhole(source)).entries);
   runner.children = new ChildRuns(starts, runner, journals, workflows);
   const auth = new Auth(writer, { secure: config.publicUrl?.startsWith("https:") ?? false });
   await auth.loadAll();

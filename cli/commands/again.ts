@@ -99,7 +99,7 @@ function differs(step: ComparedStep): boolean {
 }
 
 function rowsOf(step: ComparedStep): string[][] {
-  const took = step.took.map((millis) => (millis === undefined ? "–" : printForPeople(millis))).join(" / ");
+  const took = step.took.map((millis) => (millis === null ? "–" : printForPeople(millis))).join(" / ");
   const attempts = step.attempts[0] === step.attempts[1] ? "" : `attempts ${step.attempts.join(" / ")}`;
   const head = [step.path || "(run)", step.first ?? "–", step.second ?? "–", took, attempts];
   return [

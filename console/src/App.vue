@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import {
   mdiCloudOutline,
+  mdiCogOutline,
   mdiFormatListBulleted,
   mdiHomeOutline,
   mdiKeyOutline,
@@ -23,6 +24,7 @@ const pages = [
   { to: "/credentials", title: "Credentials", icon: mdiKeyOutline },
   { to: "/workflows", title: "Workflows", icon: mdiSourceBranch },
   { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },
+  { to: "/settings", title: "Settings", icon: mdiCogOutline },
 ];
 
 function turnTheme(): void {

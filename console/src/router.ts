@@ -36,6 +36,13 @@ export const router = createRouter({
     { path: "/runs", name: "runs", component: () => import("./pages/RunsPage.vue") },
     { path: "/runs/:id", name: "run", component: () => import("./pages/RunPage.vue"), props: true },
     {
+      path: "/runs/:id/compare/:other",
+      name: "compare",
+      component: () => import("./pages/ComparePage.vue"),
+      props: true,
+    },
+    { path: "/settings", name: "settings", component: () => import("./pages/SettingsPage.vue") },
+    {
       path: "/runs/:id/expressions",
       name: "expressions",
       component: () => import("./pages/ExpressionsPage.vue"),

@@ -16,8 +16,8 @@ export interface ComparedStep {
   /** How it ended in each: `succeeded`, `failed`, `skipped`, `not ended`; undefined where it did not begin. */
   first: string | undefined;
   second: string | undefined;
-  /** Milliseconds from its beginning to its end. */
-  took: [number | undefined, number | undefined];
+  /** Milliseconds from its beginning to its end; null where it has none. */
+  took: [number | null, number | null];
   attempts: [number, number];
   differences: Difference[];
 }
@@ -50,8 +50,8 @@ export function compareRuns(first: Iterable<Entry>, second: Iterable<Entry>): Co
   });
 }
 
-function tookOf(step: Told | undefined): number | undefined {
-  return step?.ended === undefined ? undefined : step.ended - step.began;
+function tookOf(step: Told | undefined): number | null {
+  return step?.ended === undefined ? null : step.ended - step.began;
 }
 
 function told(entries: Iterable<Entry>): Map<string, Told> {

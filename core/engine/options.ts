@@ -18,6 +18,8 @@ export interface PlannedFault {
 export interface RunOptions {
   /** Reading calls are sent; all others are held back, shown, and answered from samples. */
   rehearsal?: boolean;
+  /** In a rehearsal: what calls answered in earlier runs, by step, where their document has no sample. */
+  samples?: JsonObject;
   /** Outcomes that stand for steps, by name: these are not run. */
   held?: JsonObject;
   /** Only this step is run; in a loop, for one item. Steps that hold it are entered, all others take what is held. */

@@ -55,6 +55,23 @@ describe("one step alone", () => {
     ]);
   });
 
+  it("reads what is held for steps inside of a choice before it, and the variables that they set", async () => {
+    const chosen = `  - { step: guest, request: "GET https://a.example/guests" }
+  - step: known
+    if: size(steps.guest.body.items) > 0
+    then: [{ step: old, set: { hut: "\${steps.guest.body.items[0].hut}" } }]
+    else: [{ step: made, request: "POST https://a.example/guests" }, { step: fresh, set: { hut: "\${steps.made.body.hut}" } }]
+  - { step: told, request: "POST https://a.example/posts", body: { json: { hut: "\${variables.hut}", id: "\${default(steps.made.body.id, null)}" } } }
+`;
+    const it = world(chosen);
+    it.options = {
+      only: { step: "told" },
+      held: { known: null, made: { body: { id: "g-9", hut: "eyrie" } }, fresh: { hut: "eyrie" } },
+    };
+    expect((await it.run()).state).toBe("succeeded");
+    expect(it.sent.map(({ body }) => body)).toEqual(['{"hut":"eyrie","id":"g-9"}']);
+  });
+
   it("inside of a loop and a choice, for one item, whatever the choice would be", async () => {
     const it = planned({ only: { step: "inner", item: 1 }, held: { guest: { body: { list: [5, 6, 7] } } } });
     expect((await it.run()).state).toBe("succeeded");

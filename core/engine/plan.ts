@@ -86,13 +86,30 @@ export async function walkPlanned(
   if (instead) {
     if (!log.ended) settled(walk, step, frame, walk.ports.clock.now(), instead.outcome);
     else walk.settle(frame, step, instead.outcome);
-    if (step.kind === "set" && isObject(instead.outcome)) Object.assign(walk.variables, instead.outcome);
+    setVariables(walk, step, instead.outcome);
+    if (step.kind !== "each") for (const inner of innerSteps(step)) holdInside(walk, plan, inner, frame);
     return;
   }
   if (plan.breaksAt(step, path)) stopForALook(walk, frame, log, path);
   await run();
   if (plan.endsAfter(step))
     throw new Stopped("succeeded", `Ended after the step ${path}, as it was told.`, path);
+}
+
+function setVariables(walk: Walk, step: Step, outcome: Json): void {
+  if (step.kind !== "set" || !isObject(outcome)) return;
+  for (const name of Object.keys(outcome)) setOwn(walk.variables, name, outcome[name] as Json);
+}
+
+/** Takes what is held for the steps inside one that is held itself, as if they had run: later steps may read them. */
+function holdInside(walk: Walk, plan: Plan, steps: readonly Step[], frame: Frame): void {
+  for (const step of steps) {
+    const held = plan.instead(step);
+    if (!held) continue;
+    walk.settle(frame, step, held.outcome);
+    setVariables(walk, step, held.outcome);
+    if (step.kind !== "each") for (const inner of innerSteps(step)) holdInside(walk, plan, inner, frame);
+  }
 }
 
 /** Rests before a step until somebody says go on; the values that they changed are in place from then on. */

@@ -70,7 +70,8 @@ export function summarise(summary: RunSummary, entry: Entry): void {
       summary.calls++;
       break;
     case "attempt":
-      summary.calls++;
+      // What a rehearsal held back, or a fault stood for, was not sent.
+      if (!entry.pretended) summary.calls++;
       break;
     case "ended":
       if (summary.unsure.length > 0)

@@ -1,7 +1,7 @@
 import { routes } from "@copper-kettle/contract";
-import { compareRuns, type Entry, type Json, type Path } from "@copper-kettle/core";
+import { compareRuns, outline, type Entry, type Json, type Path } from "@copper-kettle/core";
 import type { Express } from "express";
-import { repeatOf } from "../runs/again.js";
+import { repeatOf, withKept } from "../runs/again.js";
 import { BadOptions } from "../runs/starts.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { Context } from "./context.js";
@@ -29,11 +29,14 @@ export function serveEngine(app: Express, context: Context): void {
   });
 
   serve(app, routes.continueRun, async ({ params, body, by }) => {
+    const row = await find(params.id);
+    const { partial } = await context.workflows.parsed(row.text);
+    const steps = outline(partial?.steps ?? []).map(({ name }) => name);
     const changes = Object.entries(body.set).map(([text, value]) => ({
-      place: placeOf(text),
+      place: placeOf(text, steps),
       value: value as Json,
     }));
-    await starts.resume(await find(params.id), changes, by);
+    await starts.resume(row, changes, by);
     return view(await find(params.id));
   });
 
@@ -53,9 +56,12 @@ export function serveEngine(app: Express, context: Context): void {
     }
     return entries;
   };
+  /** With what it keeps of the run that it repeats. */
+  const openWhole = async (row: RunRow): Promise<Entry[]> =>
+    withKept(context, row, await openEntries(row.id), async (source) => openWhole(source));
   serve(app, routes.compareRuns, async ({ params, query }) => {
     const [first, second] = [await find(params.id), await find(query.with)];
-    const steps = compareRuns(await openEntries(first.id), await openEntries(second.id));
+    const steps = compareRuns(await openWhole(first), await openWhole(second));
     return { first: view(first), second: view(second), steps };
   });
 
@@ -96,8 +102,11 @@ export function serveEngine(app: Express, context: Context): void {
   });
 }
 
-/** A place as an expression writes it: `steps.guest.body.items[0]["first name"]`. */
-function placeOf(text: string): Path {
+/**
+ * A place of a value as an expression writes it: `steps.guest.body.items[0]["first name"]`.
+ * @throws BadOptions where it is none, or names no step
+ */
+function placeOf(text: string, steps: string[]): Path {
   const parts = [...text.matchAll(/\[(\d+)\]|\["([^"]*)"\]|\.?([A-Za-z_][\w-]*)/gy)];
   const length = parts.reduce((sum, [part]) => sum + part.length, 0);
   const place = parts.map(([, index, quoted, name]) =>
@@ -109,6 +118,10 @@ function placeOf(text: string): Path {
         field: `set.${text}`,
         message: "A place begins with steps or variables, as in steps.guest.body.items[0].id.",
       },
+    ]);
+  if (place[0] === "steps" && !steps.includes(String(place[1])))
+    throw new BadOptions([
+      { field: `set.${text}`, message: `There is no step "${String(place[1])}" in this run.` },
     ]);
   return place;
 }

@@ -133,7 +133,7 @@ export function serveWorkflows(app: Express, context: Context): void {
       );
     }
     if (body.draft) await requireCredentials(what.text, by);
-    const { options, secrets } = await optionsOf(context, what.text, body.options);
+    const { options, secrets } = await optionsOf(context, params.name, what.text, body.options);
     const wait = waitOf(query.wait);
     const started = await starts.start({
       workflow: params.name,

@@ -15,6 +15,7 @@ import type { RunOptionsInput } from "@copper-kettle/contract";
 import type { JournalStore } from "../store/journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
+import { lastAnswers } from "./rehearsed.js";
 import { BadOptions, WrongState, type StartRequest } from "./starts.js";
 
 interface Stores {
@@ -25,6 +26,7 @@ interface Stores {
 /** What a run by hand is asked to do, checked against the file that runs. */
 export async function optionsOf(
   { journals, workflows }: Stores,
+  name: string,
   text: string,
   given: RunOptionsInput | undefined,
 ): Promise<{ options?: RunOptions; secrets?: string[] }> {
@@ -55,11 +57,14 @@ export async function optionsOf(
     ? heldOutcomes((await journals.load(source.id, source.workflow)).entries, rest.only?.item)
     : undefined;
   const all = { ...known, ...held };
+  const last = rest.rehearsal ? await lastAnswers({ journals, workflows }, name, text) : undefined;
   const options: RunOptions = {
     ...(rest as RunOptions),
     ...(known || held ? { held: all as JsonObject } : {}),
+    ...(last ? { samples: last.samples } : {}),
   };
-  return { options, ...(source ? { secrets: await journals.secrets(source.id) } : {}) };
+  const secrets = [...(source ? await journals.secrets(source.id) : []), ...(last?.secrets ?? [])];
+  return { options, ...(secrets.length > 0 ? { secrets } : {}) };
 }
 
 export interface AgainRequest {
@@ -85,7 +90,7 @@ export async function repeatOf(stores: Stores, row: RunRow, again: AgainRequest)
   if (from) await checkFrom(workflows, row, what.text, from, again);
   if (from && row.endedAt === null)
     throw new WrongState(`The run has not ended: it is ${row.state}. Stop it first, or decide about it.`);
-  const { options, secrets } = await optionsOf(stores, what.text, again.options);
+  const { options, secrets } = await optionsOf(stores, row.workflow, what.text, again.options);
   if (from) keptEntries(await workflows.ready(row.workflow, what.text), from, entries);
   const all: RunOptions = { ...options, ...(from ? { from: { run: row.id, ...from } } : {}) };
   return {
@@ -144,18 +149,19 @@ async function checkFrom(
     );
 }
 
-/** The entries that a run keeps of the one that it repeats, with its own. */
+/** The entries that a run keeps of the one that it repeats, as `read` gives them, with its own. */
 export async function withKept(
-  { journals, workflows }: Stores,
+  { workflows }: Pick<Stores, "workflows">,
   row: RunRecord,
   own: Entry[],
+  read: (source: RunRow) => Promise<Entry[]>,
 ): Promise<Entry[]> {
   const options = row.options ? (parseJson(row.options) as unknown as RunOptions) : undefined;
   const [started, ...rest] = own;
   if (!options?.from || !started) return own;
   const source = await RunRow.findByPk(options.from.run);
   if (!source) throw new WrongState(`The run ${options.from.run}, whose outcomes it keeps, is gone.`);
-  const { entries } = await journals.loadWhole(source);
+  const entries = await read(source);
   const workflow = await workflows.ready(row.workflow, row.text);
   return [started, ...keptEntries(workflow, options.from, entries), ...rest];
 }

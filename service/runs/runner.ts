@@ -137,7 +137,7 @@ export class Runner {
     this.events.emit("rested", run, { state: "stopped" });
   }
 
-  /** Begins no more runs, until it goes on; those under way rest at their next step. */
+  /** Begins no more runs, until it goes on; those that act come to their end, or to rest. */
   pauseAll(paused: boolean): void {
     this.#queue.pause(paused);
   }

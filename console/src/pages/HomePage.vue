@@ -20,6 +20,14 @@ async function load(): Promise<void> {
     fault.value = sentence(error);
   }
 }
+async function goOn(): Promise<void> {
+  try {
+    await api.call(routes.pause, { body: { paused: false } });
+    await load();
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
 onMounted(load);
 onRunChange(() => void load());
 
@@ -73,6 +81,13 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!home && !fault" indeterminate />
     <template v-if="home">
+      <v-alert v-if="home.trouble" type="error" title="Runs cannot go on at the moment">
+        {{ home.trouble.message }} They wait, and go on by themselves when it is over.
+      </v-alert>
+      <v-alert v-if="home.paused" type="warning" title="All runs are paused">
+        No run begins, and none that sleeps goes on; those that act at the moment come to their end.
+        <div class="mt-2"><v-btn size="small" @click="goOn">Go on with all runs</v-btn></div>
+      </v-alert>
       <v-card v-if="fresh" class="pa-4">
         <h2>First steps</h2>
         <ol class="steps">

@@ -7,10 +7,15 @@ import { took, when } from "../logic/format.js";
 import { listen, onRunChange } from "../logic/live.js";
 import { Waterfall } from "../logic/waterfall.js";
 import BodyView from "../parts/BodyView.vue";
+import BreakpointPanel from "../parts/BreakpointPanel.vue";
+import CompareWith from "../parts/CompareWith.vue";
 import DecidePanel from "../parts/DecidePanel.vue";
+import HeldBack from "../parts/HeldBack.vue";
 import JsonTree from "../parts/JsonTree.vue";
+import RunAgain from "../parts/RunAgain.vue";
 import StateMark from "../parts/StateMark.vue";
 import StepDetail from "../parts/StepDetail.vue";
+import WaitNotice from "../parts/WaitNotice.vue";
 import WaterfallView from "../parts/WaterfallView.vue";
 
 const props = defineProps<{ id: string }>();
@@ -20,6 +25,10 @@ const version = ref(0);
 const selected = ref("");
 const fault = ref("");
 const now = ref(Date.now());
+/** What is open above the steps. */
+const opened = ref<"again" | "compare" | "">("");
+/** The step from which it is to be run again. */
+const from = ref("");
 
 async function load(): Promise<void> {
   try {
@@ -59,7 +68,7 @@ onBeforeUnmount(() => clearInterval(clock));
 function interesting(made: Waterfall): string {
   const rows = [...made.rows.values()];
   const wrong = rows.find((row) => row.state === "unsure") ?? rows.find((row) => row.ended?.error);
-  const waiting = rows.find((row) => row.state === "waiting" && row.kind === "request");
+  const waiting = rows.find((row) => row.state === "waiting" && row.begun !== undefined);
   return (wrong ?? waiting ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
 }
 
@@ -70,13 +79,29 @@ const row = computed(() => {
 });
 const active = computed(() => run.value !== undefined && run.value.endedAt === null);
 
-async function stop(how: "after-step" | "now"): Promise<void> {
+const rows = computed(() => (version.value > 0 ? [...(waterfall.value?.rows.values() ?? [])] : []));
+/** Loops with items that failed: those can be done again by themselves. */
+const failedLoops = computed(() =>
+  rows.value
+    .filter((one) => one.kind === "each" && [...one.items.values()].includes("failed"))
+    .map(({ name }) => name),
+);
+
+async function act(work: () => Promise<unknown>): Promise<void> {
   try {
-    await api.call(routes.stopRun, { params: { id: props.id }, body: { how } });
+    await work();
     await load();
   } catch (error) {
     fault.value = sentence(error);
   }
+}
+const params = { id: props.id };
+const stop = (how: "after-step" | "now"): Promise<void> =>
+  act(() => api.call(routes.stopRun, { params, body: { how } }));
+const release = (): Promise<void> => act(() => api.call(routes.releaseRun, { params }));
+function again(step = ""): void {
+  from.value = step;
+  opened.value = "again";
 }
 </script>
 
@@ -95,11 +120,23 @@ async function stop(how: "after-step" | "now"): Promise<void> {
         <span v-if="run.startedAt">{{ took(run, now) }}</span>
         <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
         <span v-if="run.wakeAt">goes on at {{ when(run.wakeAt) }}</span>
+        <v-chip v-if="run.rehearsal" size="small" color="info">rehearsal</v-chip>
+        <span v-if="run.origin"
+          >repeats <router-link class="mono" :to="`/runs/${run.origin}`">{{ run.origin }}</router-link></span
+        >
+        <span v-if="run.trigger.caller"
+          >called by
+          <router-link class="mono" :to="`/runs/${run.trigger.caller.run}`">{{
+            run.trigger.caller.run
+          }}</router-link></span
+        >
         <v-spacer />
         <template v-if="active">
           <v-btn size="small" @click="stop('after-step')">Stop after the step</v-btn>
           <v-btn size="small" @click="stop('now')">Stop now</v-btn>
         </template>
+        <v-btn size="small" @click="again()">Run again</v-btn>
+        <v-btn size="small" @click="opened = 'compare'">Compare</v-btn>
         <v-btn size="small" :to="`/runs/${run.id}/expressions`">Try expressions</v-btn>
         <span class="mono dim">{{ run.id }}</span>
       </header>
@@ -109,12 +146,23 @@ async function stop(how: "after-step" | "now"): Promise<void> {
         :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'"
         >{{ run.error.message }}</v-alert
       >
-      <v-alert v-else-if="run.waitsFor" type="warning" :title="`Waits for a sign-in with ${run.waitsFor}`">
+      <v-alert v-else-if="run.state === 'held'" type="warning" title="Held">
         {{ run.message }}
-        <router-link :to="`/credentials/${run.waitsFor}`">Sign in on its page</router-link>; then it goes on
-        by itself.
+        <div class="mt-2"><v-btn size="small" @click="release">Let it go on</v-btn></div>
       </v-alert>
+      <BreakpointPanel v-else-if="run.waitsOn?.kind === 'breakpoint'" :run="run" @done="load" />
+      <WaitNotice v-else-if="run.waitsOn" :run="run" />
       <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
+      <RunAgain
+        v-if="opened === 'again'"
+        :key="from"
+        :run="run"
+        :from="from"
+        :loops="failedLoops"
+        @close="opened = ''"
+      />
+      <CompareWith v-else-if="opened === 'compare'" :run="run" @close="opened = ''" />
+      <HeldBack v-if="run.rehearsal && !active" :rows="rows" @select="selected = $event" />
       <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
       <div class="two">
         <v-card class="pa-2 left">
@@ -138,7 +186,7 @@ async function stop(how: "after-step" | "now"): Promise<void> {
           </div>
         </v-card>
         <v-card class="pa-3 right">
-          <StepDetail v-if="row" :key="row.path" :row="row" />
+          <StepDetail v-if="row" :key="row.path" :row="row" @again="again(row.name)" />
           <p v-else class="dim">Nothing has happened yet.</p>
         </v-card>
       </div>

@@ -1,13 +1,17 @@
 <script setup lang="ts">
-import { routes, type Run, type WorkflowDetail } from "@copper-kettle/contract";
+import { routes, type OutlineStep, type Run, type WorkflowDetail } from "@copper-kettle/contract";
 import type { Problem } from "@copper-kettle/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
+import { isInLoop } from "../logic/outline.js";
 import AdoptPanel from "../parts/AdoptPanel.vue";
+import KeptPanel from "../parts/KeptPanel.vue";
 import OutlineView from "../parts/OutlineView.vue";
 import RunTable from "../parts/RunTable.vue";
 import StartForm from "../parts/StartForm.vue";
+import TestPanel from "../parts/TestPanel.vue";
+import VersionsPanel from "../parts/VersionsPanel.vue";
 import WorkflowNotes from "../parts/WorkflowNotes.vue";
 import YamlEditor from "../parts/YamlEditor.vue";
 
@@ -21,6 +25,8 @@ const busy = ref("");
 const notice = ref("");
 /** The step that is to become an operation. */
 const adopting = ref("");
+/** The step that is to be tested alone. */
+const testing = ref<OutlineStep>();
 const editor = ref<InstanceType<typeof YamlEditor>>();
 const tab = ref("outline");
 
@@ -90,6 +96,11 @@ async function adopted(said: string): Promise<void> {
   text.value = found.text;
   take(found);
 }
+/** The draft is another one now. */
+function changed(next: WorkflowDetail): void {
+  text.value = next.text;
+  take(next);
+}
 function discard(): void {
   if (workflow.value) text.value = workflow.value.text;
 }
@@ -132,6 +143,15 @@ function discard(): void {
         @adopted="adopted"
         @close="adopting = ''"
       />
+      <TestPanel
+        v-if="testing"
+        :key="testing.name"
+        :workflow="name"
+        :step="testing.name"
+        :in-loop="isInLoop(workflow.outline, testing.name)"
+        :unsaved="unsaved"
+        @close="testing = undefined"
+      />
       <div class="two">
         <div class="left">
           <v-card>
@@ -139,6 +159,8 @@ function discard(): void {
               <v-tab value="outline">Outline</v-tab>
               <v-tab value="start">Start</v-tab>
               <v-tab value="runs">Runs</v-tab>
+              <v-tab value="versions">Versions</v-tab>
+              <v-tab value="kept">Kept</v-tab>
             </v-tabs>
             <div class="pa-3">
               <template v-if="tab === 'outline'">
@@ -149,6 +171,7 @@ function discard(): void {
                   :faulty="faulty"
                   @go="editor?.goTo($event)"
                   @adopt="adopting = $event"
+                  @test="testing = $event"
                 />
               </template>
               <StartForm
@@ -157,7 +180,15 @@ function discard(): void {
                 :schema="workflow.inputs"
                 :published="workflow.published !== null"
                 :draft="workflow.draft && workflow.problems === 0"
+                :steps="workflow.outline"
               />
+              <VersionsPanel
+                v-else-if="tab === 'versions'"
+                :key="workflow.revision"
+                :workflow="workflow"
+                @changed="changed"
+              />
+              <KeptPanel v-else-if="tab === 'kept'" :workflow="workflow.name" />
               <RunTable v-else :runs="runs" empty="It never ran." without-workflow />
             </div>
           </v-card>

@@ -2,7 +2,7 @@
 import type { Activity } from "@copper-kettle/contract";
 import { when } from "../logic/format.js";
 
-defineProps<{ activity: Activity[] }>();
+defineProps<{ activity: Activity[]; withName?: boolean }>();
 </script>
 
 <template>
@@ -12,6 +12,7 @@ defineProps<{ activity: Activity[] }>();
       <tr>
         <th>When</th>
         <th>Who</th>
+        <th v-if="withName">To what</th>
         <th>Did what</th>
       </tr>
     </thead>
@@ -19,6 +20,12 @@ defineProps<{ activity: Activity[] }>();
       <tr v-for="item in activity" :key="item.id">
         <td class="text-no-wrap">{{ when(item.at) }}</td>
         <td>{{ item.by }}</td>
+        <td v-if="withName">
+          <router-link v-if="item.kind === 'credential'" :to="`/credentials/${item.name}`">{{
+            item.name
+          }}</router-link>
+          <template v-else>{{ item.kind }} {{ item.name }}</template>
+        </td>
         <td>
           {{ item.action }}<span v-if="item.detail" class="dim"> – {{ item.detail }}</span>
           <router-link v-if="item.run" :to="`/runs/${item.run}`"> in a run</router-link>

@@ -2,6 +2,7 @@
 import type { OutlineStep } from "@copper-kettle/contract";
 import {
   mdiCloudOutline,
+  mdiPlayOutline,
   mdiBellOutline,
   mdiCallSplit,
   mdiClockOutline,
@@ -19,7 +20,7 @@ import {
 } from "@mdi/js";
 
 defineProps<{ outline: OutlineStep[]; triggers: string[]; faulty: Set<number> }>();
-const emit = defineEmits<{ go: [line: number]; adopt: [step: string] }>();
+const emit = defineEmits<{ go: [line: number]; adopt: [step: string]; test: [step: OutlineStep] }>();
 /** A call that says its own method and address, and no operation. */
 const inline = (step: OutlineStep): boolean => step.kind === "request" && /^[A-Z]+ /.test(step.calls ?? "");
 const icons: Record<string, string> = {
@@ -60,6 +61,16 @@ const icons: Record<string, string> = {
           ><span class="mono">{{ step.name }}</span>
           <span class="dim ml-2">{{ step.title ?? step.calls ?? step.kind }}</span></span
         >
+      </button>
+      <button
+        v-if="step.kind === 'request'"
+        type="button"
+        class="adopt dim"
+        :aria-label="`Test ${step.name} alone`"
+        title="Test this step alone"
+        @click="emit('test', step)"
+      >
+        <v-icon :icon="mdiPlayOutline" size="16" />
       </button>
       <button
         v-if="inline(step)"

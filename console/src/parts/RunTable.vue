@@ -8,7 +8,8 @@ defineProps<{ runs: Run[]; empty: string; withoutWorkflow?: boolean }>();
 const router = useRouter();
 
 function why(run: Run): string {
-  if (run.state === "waiting") return run.wakeAt ? `until ${when(run.wakeAt)}` : "";
+  if (run.state === "waiting" && run.wakeAt) return `until ${when(run.wakeAt)}`;
+  if (run.state === "waiting" && run.waitsOn) return `for the ${run.waitsOn.kind} ${run.waitsOn.name}`;
   if (run.unsure.length > 0) return `${run.unsure[0]?.path}: ${run.unsure[0]?.reason}`;
   return run.error?.message ?? run.message ?? "";
 }

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { routes, type OutlineStep, type RunOptionsInput } from "@copper-kettle/contract";
 import type { JsonObject } from "@copper-kettle/core";
 import { computed, reactive, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../api.js";
+import HandOptions from "./HandOptions.vue";
 import { fieldsOf, initialValues, readForm } from "../logic/schema-form.js";
 
 const props = defineProps<{
@@ -11,6 +12,7 @@ const props = defineProps<{
   schema: JsonObject | null;
   published: boolean;
   draft: boolean;
+  steps: OutlineStep[];
 }>();
 const router = useRouter();
 const fields = computed(() => fieldsOf(props.schema));
@@ -18,6 +20,7 @@ const values = reactive<Record<string, unknown>>({});
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
 const busy = ref(false);
+const options = ref<RunOptionsInput>({});
 watch(
   () => props.schema,
   (schema) => {
@@ -35,7 +38,11 @@ async function start(draft: boolean): Promise<void> {
   try {
     const run = await api.call(routes.startRun, {
       params: { name: props.workflow },
-      body: { inputs: read.inputs, draft },
+      body: {
+        inputs: read.inputs,
+        draft,
+        ...(Object.keys(options.value).length > 0 ? { options: options.value } : {}),
+      },
     });
     await router.push(`/runs/${run.id}`);
   } catch (error) {
@@ -87,6 +94,10 @@ async function start(draft: boolean): Promise<void> {
         autocomplete="off"
       />
     </template>
+    <details>
+      <summary>Rehearse, stop for a look, put a fault on …</summary>
+      <HandOptions v-model="options" class="mt-3" :steps="steps" />
+    </details>
     <p v-if="fields.length === 0" class="dim">This workflow takes no inputs.</p>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <div class="d-flex ga-2">
@@ -107,5 +118,9 @@ async function start(draft: boolean): Promise<void> {
 .start {
   display: grid;
   gap: 12px;
+}
+summary {
+  cursor: pointer;
+  font-size: 0.875rem;
 }
 </style>

@@ -8,6 +8,7 @@ import JsonTree from "./JsonTree.vue";
 import StateMark from "./StateMark.vue";
 
 const props = defineProps<{ row: Row }>();
+const emit = defineEmits<{ again: [] }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
 watch(
@@ -16,6 +17,16 @@ watch(
   { immediate: true },
 );
 const attempt = computed(() => props.row.attempts[chosen.value]);
+/** An attempt by its number; of a call over several requests, by the page or look that it is of. */
+function labelOf({ attempt, leg, response, failure }: Row["attempts"][number]): string {
+  const legs = props.row.attempts.some((one) => (one.leg ?? 0) > 0);
+  const name = legs ? `request ${(leg ?? 0) + 1}` : `attempt ${attempt}`;
+  return `${name}: ${response?.status ?? failure?.kind}`;
+}
+const pretended = {
+  rehearsal: "Held back in a rehearsal: it was not sent. What stands below is a sample.",
+  fault: "Not sent: a fault was put on this step for this run.",
+};
 const outcome = computed(() => props.row.ended?.outcome);
 const headers = (fields: Record<string, unknown>): [string, string][] =>
   Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
@@ -28,8 +39,13 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       <StateMark :state="row.state" />
       <span v-if="row.title" class="dim">{{ row.title }}</span>
       <span v-if="row.line" class="dim">line {{ row.line }}</span>
+      <v-spacer />
+      <v-btn v-if="!/\[|!/.test(row.path)" size="small" variant="text" @click="emit('again')"
+        >Again from here</v-btn
+      >
     </header>
     <v-alert v-if="row.ended?.error" type="error">{{ row.ended.error.message }}</v-alert>
+    <p v-if="row.attempts.at(-1)?.more" class="text-warning">There are more pages than were asked for.</p>
     <v-alert v-if="row.state === 'unsure'" type="warning">{{ row.unsure?.reason }}</v-alert>
     <p v-if="row.ended?.skipped">{{ row.ended.skipped }}</p>
 
@@ -58,10 +74,11 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           class="attempts"
         >
           <v-btn v-for="(item, index) in row.attempts" :key="item.attempt" :value="index" size="small">
-            attempt {{ item.attempt }}: {{ item.response?.status ?? item.failure?.kind }}
+            {{ labelOf(item) }}
           </v-btn>
         </v-btn-toggle>
       </h3>
+      <v-alert v-if="attempt?.pretended" type="info">{{ pretended[attempt.pretended] }}</v-alert>
       <div v-if="attempt" class="mono message">
         <template v-if="attempt.response">
           <div class="first">
@@ -71,7 +88,11 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           <div v-for="[name, value] in headers(attempt.response.headers)" :key="name">
             <span class="name">{{ name }}:</span> {{ value }}
           </div>
-          <div class="body"><BodyView :body="attempt.response.body" /></div>
+          <div v-if="attempt.items" class="body">
+            {{ attempt.items.length }} {{ attempt.items.length === 1 ? "item" : "items" }} of this page
+            <JsonTree :value="attempt.items" :open-to="0" />
+          </div>
+          <div v-else class="body"><BodyView :body="attempt.response.body" /></div>
           <div v-for="one in attempt.drift ?? []" :key="one.what + one.path" class="text-warning">
             departs from its shape at {{ one.path || "the body" }}: {{ one.detail }}
           </div>

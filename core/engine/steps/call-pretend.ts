@@ -1,4 +1,5 @@
 import { TransportFailure } from "../../http/message.js";
+import { own } from "../../values/json.js";
 import type { ReadyCall } from "../../workflows/steps.js";
 import type { RecordedResponse } from "../entries.js";
 import type { Frame, Walk } from "../walk.js";
@@ -27,10 +28,13 @@ export function plannedFault(walk: Walk, step: ReadyCall, attempt: number): Exch
   return { ...common, response: { status, headers, body, url: "" } };
 }
 
-/** What stands for the answer of a call that a rehearsal holds back: a sample, or the least that counts as success. */
+/**
+ * What stands for the answer of a call that a rehearsal holds back: a sample of its document, what it answered in an
+ * earlier run, or the least that counts as success.
+ */
 export function heldBack(walk: Walk, step: ReadyCall, frame: Frame, leg: Leg): Exchanged {
   const sentAt = walk.ports.clock.now();
-  const sample = step.described?.sample?.();
+  const sample = step.described?.sample?.() ?? earlier(walk, step);
   const { url } = leg.request;
   const answers: RecordedResponse[] = [
     ...(sample ? [{ headers: {}, url, ...sample }] : []),
@@ -38,6 +42,11 @@ export function heldBack(walk: Walk, step: ReadyCall, frame: Frame, leg: Leg): E
   ];
   const good = answers.find((answer) => isGood(walk, step, frame, answer, sentAt)) ?? answers[0];
   return { sentAt, authorization: [], redirects: [], response: good as RecordedResponse };
+}
+
+/** What this call answered in an earlier run. */
+function earlier(walk: Walk, step: ReadyCall): Omit<RecordedResponse, "url"> | undefined {
+  return own(walk.options.samples ?? {}, step.name) as Omit<RecordedResponse, "url"> | undefined;
 }
 
 function isGood(walk: Walk, step: ReadyCall, frame: Frame, answer: RecordedResponse, at: number): boolean {

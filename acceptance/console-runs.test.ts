@@ -1,0 +1,231 @@
+import { routes } from "@copper-kettle/contract";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import type { Browser, Page } from "playwright-core";
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { launch, signIn } from "./browser.js";
+import { arrived, faults, reset, World } from "./kit.js";
+
+const rounds = `copper-kettle: 1
+name: rounds
+steps:
+  - step: round
+    each: "['corrie', 'eyrie']"
+    as: hut
+    on-failure: continue
+    collect: steps.post.body.board
+    steps:
+      - { step: post, request: "POST \${constants.boards}/boards/\${hut}/posts", using: boards-bot, body: { json: { transaction: "\${uuid()}", content: [{ text: Hello }] } } }
+  - { step: kept, keep: { key: last, values: { huts: "\${steps.round.items}" } } }
+  - { step: reply, respond: { body: "\${steps.round.items}" } }
+`;
+
+describe("runs by hand, in the console", () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  let complaints: string[];
+  beforeAll(async () => {
+    [world, browser] = await Promise.all([World.start(), launch()]);
+    await world.publishExample("greet-guest");
+    await world.publish(rounds);
+    ({ page, complaints } = await signIn(browser, world));
+  });
+  beforeEach(() => reset(world.stays, world.boards));
+  afterAll(async () => {
+    await browser.close();
+    await world.close();
+  });
+  const open = async (path: string): Promise<void> => void (await page.goto(world.url + path));
+  const button = (name: string) => page.getByRole("button", { name, exact: true });
+  const state = (word: string) => page.locator("header.head").getByText(word, { exact: true }).waitFor();
+  const runId = (): string => new URL(page.url()).pathname.split("/").at(-1) as string;
+  const greet = async (email: string) => world.settled((await world.run("greet-guest", { email })).id);
+
+  it("rehearses: nothing that writes is sent, what would have been is listed, answered as the last time", async () => {
+    await greet("ines@alpha.example");
+    await reset(world.stays, world.boards);
+    await open("/workflows/greet-guest");
+    await page.getByRole("tab", { name: "Start" }).click();
+    await page.getByLabel("Guest e-mail").fill("piet@alpha.example");
+    await page.getByText("Rehearse, stop for a look").click();
+    await page.getByLabel("Rehearse: calls").check();
+    await button("Start a run").click();
+    await page.getByText("A rehearsal: 2 calls were held back").waitFor();
+    await page.getByLabel("What would have been sent").getByText('{"email":"piet@alpha.example"}').click();
+    await page.getByLabel("Step made").getByText("it was not sent").waitFor();
+    await state("1 call");
+    expect(await arrived(world.stays, "POST")).toHaveLength(0);
+    expect((await world.settled(runId())).response?.body).toMatchObject({ id: "g-3" });
+  });
+
+  it("stops for a look, and goes on with a value that was changed there", async () => {
+    const { id } = await world.client.call(routes.startRun, {
+      params: { name: "greet-guest" },
+      body: { inputs: { email: "odd@huts.example" }, options: { breakpoints: ["known"] } },
+    });
+    await world.settled(id, ["waiting"]);
+    await open(`/runs/${id}`);
+    await page.getByText("It stopped for a look before").waitFor();
+    await page.getByLabel("Place").fill("steps.gest.body.items");
+    await page.getByLabel("New value").fill("[]");
+    await button("Go on").click();
+    await page.getByRole("alert").getByText("gest").waitFor();
+    await page.getByLabel("Place").fill("steps.guest.body.items[0].id");
+    await page.getByLabel("New value").fill("g-1234");
+    await button("Go on").click();
+    await state("succeeded");
+    expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-1234" });
+  });
+
+  it("runs again from a step, and with other inputs; the new run names the one that it repeats", async () => {
+    const first = await greet("tobias@alpha.example");
+    await open(`/runs/${first.id}`);
+    await page.locator(".step").filter({ hasText: "post" }).click();
+    await button("Again from here").click();
+    await button("Start it").click();
+    await page.getByText("repeats").waitFor();
+    await state("succeeded");
+    expect(await arrived(world.stays, "POST")).toHaveLength(1);
+    await button("Run again").click();
+    await page.getByLabel("Inputs (JSON)").fill('{ "email": ');
+    await button("Start it").click();
+    await page.getByText("The inputs are no JSON").waitFor();
+    await page.getByLabel("Inputs (JSON)").fill('{ "email": "odd@huts.example" }');
+    const before = page.url();
+    await button("Start it").click();
+    await page.waitForURL((url) => url.href !== before);
+    await state("succeeded");
+    expect((await world.settled(runId())).response?.body).toMatchObject({ id: "g-1" });
+  });
+
+  it("does the failed items of a loop again, and compares the two runs", async () => {
+    await faults(world.boards, [{ method: "POST", path: "/boards/eyrie", status: 403 }]);
+    const first = await world.settled((await world.run("rounds")).id);
+    await faults(world.boards, []);
+    await open(`/runs/${first.id}`);
+    await page.locator(".cell.failed").waitFor();
+    await button("Run again").click();
+    await page.getByRole("combobox", { name: "What" }).press("Enter");
+    await page.getByRole("option", { name: "the failed items of a loop" }).click();
+    await button("Start it").click();
+    await page.getByText("repeats").waitFor();
+    await state("succeeded");
+    expect((await world.settled(runId())).response?.body).toEqual(["corrie", "eyrie"]);
+    expect((await arrived(world.boards, "POST")).map(({ status }) => status)).toEqual([201, 403, 201]);
+    await button("Compare").click();
+    await page.getByRole("button", { name: "Compare" }).last().click();
+    await page.waitForURL(`**/runs/${first.id}/compare/**`);
+    const row = page.locator("tr.step").filter({ hasText: "round[1]/post" });
+    await row.getByText("failed").waitFor();
+    await row.getByText("succeeded").waitFor();
+    await page.locator("tr").filter({ hasText: "outcome.items" }).first().waitFor();
+  });
+
+  it("tests one step alone, from the outline", async () => {
+    await greet("odd@huts.example");
+    await reset(world.stays, world.boards);
+    await open("/workflows/greet-guest");
+    await page.getByLabel("Test post alone").click();
+    await button("Test this step").click();
+    await page.waitForURL(/\/runs\//);
+    await state("succeeded");
+    expect(await arrived(world.boards, "POST")).toHaveLength(1);
+    expect(await arrived(world.stays)).toHaveLength(0);
+  });
+
+  it("shows what changed between versions, and goes back to one", async () => {
+    await world.publish(rounds.replace("text: Hello", "text: Good day"));
+    await open("/workflows/rounds");
+    await page.getByRole("tab", { name: "Versions" }).click();
+    await page.locator(".diff .added").getByText("Good day").waitFor();
+    await button("Back to it").click();
+    await button("Publish it anew?").click();
+    await page.getByText("version 3", { exact: true }).first().waitFor();
+    await page.getByRole("tab", { name: "Versions" }).click();
+    await page.locator(".diff .removed").getByText("Good day").waitFor();
+    expect(await page.locator(".cm-content").textContent()).not.toContain("Good day");
+  });
+
+  it("shows what a workflow keeps, and forgets it", async () => {
+    await world.settled((await world.run("rounds")).id);
+    await open("/workflows/rounds");
+    await page.getByRole("tab", { name: "Kept" }).click();
+    await page.getByLabel("Kept values").getByText('"eyrie"').waitFor();
+    await button("Forget last").click();
+    await page.getByText("It keeps nothing.").waitFor();
+  });
+
+  describe("settings", () => {
+    let hook: Server;
+    const told: string[] = [];
+    beforeAll(async () => {
+      hook = createServer((request, response) => {
+        told.push(String(request.headers["webhook-signature"]));
+        request.resume().on("end", () => response.writeHead(told.length === 1 ? 500 : 204).end());
+      });
+      await new Promise<void>((resolve) => hook.listen(0, "127.0.0.1", resolve));
+    });
+    afterAll(() => void hook.close());
+
+    it("pause all runs, which Home says, and let them go on there", async () => {
+      await open("/settings");
+      await button("Pause all runs").click();
+      await page.getByText("No run begins any more").waitFor();
+      const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
+      await open("/");
+      await page.getByText("All runs are paused").waitFor();
+      expect((await world.client.call(routes.run, { params: { id } })).state).toBe("queued");
+      await button("Go on with all runs").click();
+      expect((await world.settled(id)).state).toBe("succeeded");
+    });
+
+    it("say who is told, show the secret once, and what came of a try", async () => {
+      await open("/settings");
+      const card = page.locator(".v-card").filter({ hasText: "Telling people" });
+      const keep = card.getByRole("button", { name: "Keep" });
+      const address = `http://localhost:${(hook.address() as AddressInfo).port}/hook`;
+      await page.getByLabel("Address that gets a POST").fill("office");
+      await keep.click();
+      await page
+        .getByRole("alert")
+        .filter({ hasText: /webhook|url/i })
+        .first()
+        .waitFor();
+      await page.getByLabel("Address that gets a POST").fill(address);
+      await keep.click();
+      await page.getByText("The signing secret, shown once").waitFor();
+    });
+
+    it("keep retention, constants and a backup", async () => {
+      await open("/settings");
+      await page.getByLabel("Days").fill("many");
+      await button("Keep").first().click();
+      await page.getByRole("alert").first().waitFor();
+      await page.getByLabel("Days").fill("30");
+      await button("Keep").first().click();
+      await page.getByText("forgotten within a minute").waitFor();
+      expect((await world.client.call(routes.retention)).days).toBe(30);
+      await page.getByLabel("Name", { exact: true }).fill("season");
+      await page.getByLabel("Value (JSON, or a plain text)").fill("2027");
+      await button("Set").click();
+      await page.getByLabel("Constants").getByText("season").waitFor();
+      expect((await world.client.call(routes.constants)).constants).toMatchObject({ season: 2027 });
+      await button("Make a backup").click();
+      await page.getByText("It holds the sealing key").waitFor();
+      await page.getByLabel("Pace of calls").getByText("stays-key").waitFor();
+    });
+  });
+
+  it("complains of nothing, and none of its pages scrolls sideways", async () => {
+    for (const path of ["/settings", `/runs/${(await greet("odd@huts.example")).id}`]) {
+      for (const width of [1280, 390]) {
+        await page.setViewportSize({ width, height: 800 });
+        await open(path);
+        await page.waitForLoadState("networkidle");
+        expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
+      }
+    }
+    expect(complaints.filter((text) => !/status of 4\d\d/.test(text))).toEqual([]);
+  });
+});

@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { routes, type OutputOf } from "@copper-kettle/contract";
+import { printForPeople, printJson } from "@copper-kettle/core";
+import { computed, onMounted, ref } from "vue";
+import { api, sentence } from "../api.js";
+import { took, when } from "../logic/format.js";
+import StateMark from "../parts/StateMark.vue";
+
+const props = defineProps<{ id: string; other: string }>();
+const compared = ref<OutputOf<typeof routes.compareRuns>>();
+const all = ref(false);
+const fault = ref("");
+
+onMounted(async () => {
+  try {
+    compared.value = await api.call(routes.compareRuns, {
+      params: { id: props.id },
+      query: { with: props.other },
+    });
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+});
+
+type Step = NonNullable<typeof compared.value>["steps"][number];
+const same = (step: Step): boolean =>
+  step.differences.length === 0 && step.first === step.second && step.attempts[0] === step.attempts[1];
+const steps = computed(() => (compared.value?.steps ?? []).filter((step) => all.value || !same(step)));
+const alike = computed(() => (compared.value?.steps ?? []).filter(same).length);
+const text = (value: unknown): string => (value === undefined ? "not there" : printJson(value));
+const time = (millis: number | null): string => (millis === null ? "" : printForPeople(millis));
+</script>
+
+<template>
+  <div class="page compare">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-progress-linear v-if="!compared && !fault" indeterminate />
+    <template v-if="compared">
+      <header class="head">
+        <h1>Two runs of {{ compared.first.workflow }}</h1>
+        <v-spacer />
+        <v-checkbox v-model="all" label="Show steps that are alike, too" density="compact" hide-details />
+      </header>
+      <v-card>
+        <table class="lines" aria-label="The runs, step by step">
+          <thead>
+            <tr>
+              <th></th>
+              <th v-for="run in [compared.first, compared.second]" :key="run.id" class="side">
+                <router-link class="mono" :to="`/runs/${run.id}`">{{ run.id }}</router-link>
+                <div class="about">
+                  <StateMark :state="run.state" />
+                  <span>{{ when(run.createdAt) }}</span>
+                  <span>{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
+                  <span>{{ took(run) }}</span>
+                  <span>{{ run.calls }} calls</span>
+                </div>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            <template v-for="step in steps" :key="step.path">
+              <tr class="step">
+                <td class="mono">{{ step.path || "the whole run" }}</td>
+                <td>
+                  {{ step.first ?? "did not run" }}
+                  <span class="dim"
+                    >{{ time(step.took[0])
+                    }}{{ step.attempts[0] > 1 ? `, ${step.attempts[0]} attempts` : "" }}</span
+                  >
+                </td>
+                <td>
+                  {{ step.second ?? "did not run" }}
+                  <span class="dim"
+                    >{{ time(step.took[1])
+                    }}{{ step.attempts[1] > 1 ? `, ${step.attempts[1]} attempts` : "" }}</span
+                  >
+                </td>
+              </tr>
+              <tr v-for="one in step.differences" :key="step.path + one.place">
+                <td class="mono dim place">{{ one.place }}</td>
+                <td class="mono first">{{ text(one.first) }}</td>
+                <td class="mono second">{{ text(one.second) }}</td>
+              </tr>
+            </template>
+          </tbody>
+        </table>
+        <p v-if="steps.length === 0" class="pa-3">
+          No step differs in what it gave, in its path or its attempts.
+        </p>
+        <p v-if="!all && alike > 0" class="pa-3 dim">
+          {{ alike === 1 ? "One step is alike." : `${alike} steps are alike.` }}
+        </p>
+      </v-card>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.compare {
+  display: grid;
+  gap: 12px;
+}
+.side {
+  width: 38%;
+}
+.about {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  align-items: center;
+}
+.step td {
+  font-weight: 600;
+}
+.place {
+  padding-left: 24px !important;
+}
+.first,
+.second {
+  overflow-wrap: anywhere;
+  border-left: 3px solid transparent;
+}
+.first {
+  border-left-color: rgb(var(--v-theme-primary));
+}
+.second {
+  border-left-color: rgb(var(--v-theme-secondary));
+}
+</style>

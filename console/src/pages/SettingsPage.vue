@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { routes, type Activity } from "@copper-kettle/contract";
+import { onMounted, ref } from "vue";
+import { api, sentence } from "../api.js";
+import ActivityTable from "../parts/ActivityTable.vue";
+import ConstantsCard from "../parts/ConstantsCard.vue";
+import SharedCard from "../parts/SharedCard.vue";
+import TellingCard from "../parts/TellingCard.vue";
+import UpkeepCard from "../parts/UpkeepCard.vue";
+
+const activity = ref<Activity[]>([]);
+const fault = ref("");
+
+onMounted(async () => {
+  try {
+    activity.value = (await api.call(routes.listActivity, { query: { limit: 25 } })).activity;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+});
+</script>
+
+<template>
+  <div class="page">
+    <h1 class="mb-3">Settings</h1>
+    <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
+    <div class="two">
+      <div class="column">
+        <UpkeepCard />
+        <SharedCard />
+        <ConstantsCard />
+      </div>
+      <div class="column">
+        <TellingCard />
+        <v-card class="pa-4">
+          <h2 class="mb-2">Who did what</h2>
+          <ActivityTable :activity="activity" with-name />
+        </v-card>
+      </div>
+    </div>
+  </div>
+</template>

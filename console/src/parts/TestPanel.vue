@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { routes } from "@copper-kettle/contract";
+import { parseJson, printJson, type JsonObject } from "@copper-kettle/core";
+import { onMounted, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, sentence } from "../api.js";
+import { when } from "../logic/format.js";
+
+/** Runs one step of the draft alone, with what an earlier run gave held for the others. */
+const props = defineProps<{ workflow: string; step: string; inLoop: boolean; unsaved: boolean }>();
+const emit = defineEmits<{ close: [] }>();
+const router = useRouter();
+const runs = ref<{ value: string; title: string }[]>([]);
+const heldFrom = ref<string | null>(null);
+const held = ref("{}");
+const inputs = ref("{}");
+const item = ref("0");
+const fault = ref("");
+const busy = ref(false);
+let shown = "{}";
+
+onMounted(async () => {
+  try {
+    const found = await api.call(routes.listRuns, { query: { workflow: props.workflow, limit: 30 } });
+    runs.value = found.runs
+      .filter(({ state }) => state !== "queued" && state !== "skipped")
+      .map(({ id, createdAt, state }) => ({ value: id, title: `${when(createdAt)}, ${state} (${id})` }));
+    heldFrom.value = runs.value[0]?.value ?? null;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+});
+watch(heldFrom, async (id) => {
+  if (!id) return;
+  try {
+    shown = printJson((await api.call(routes.run, { params: { id } })).inputs, 2);
+    inputs.value = shown;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+});
+
+async function test(): Promise<void> {
+  fault.value = "";
+  busy.value = true;
+  try {
+    const only = { step: props.step, ...(props.inLoop ? { item: Number(item.value) || 0 } : {}) };
+    const values = parseJson(held.value) as JsonObject;
+    const run = await api.call(routes.startRun, {
+      params: { name: props.workflow },
+      body: {
+        inputs: parseJson(inputs.value) as JsonObject,
+        draft: true,
+        options: {
+          only,
+          ...(heldFrom.value ? { heldFrom: heldFrom.value } : {}),
+          ...(Object.keys(values).length > 0 ? { held: values } : {}),
+        },
+      },
+    });
+    await router.push(`/runs/${run.id}`);
+  } catch (error) {
+    fault.value = sentence(error);
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <v-card class="pa-4">
+    <h2 class="mb-2">Test {{ step }} alone</h2>
+    <p class="dim mb-3">It is sent for real. All other steps take what they gave in the run chosen here.</p>
+    <v-alert v-if="unsaved" type="warning" class="mb-3">Keep or discard your changes first.</v-alert>
+    <form class="testing" @submit.prevent="test">
+      <div class="pair">
+        <v-select
+          v-model="heldFrom"
+          :items="runs"
+          label="What the others gave"
+          clearable
+          hide-details
+          no-data-text="It never ran"
+        />
+        <v-text-field
+          v-if="inLoop"
+          v-model="item"
+          label="Item of the loop, from 0"
+          inputmode="numeric"
+          hide-details
+        />
+      </div>
+      <div class="pair">
+        <v-textarea v-model="inputs" label="Inputs (JSON)" rows="2" auto-grow class="mono" hide-details />
+        <v-textarea
+          v-model="held"
+          label="Outcomes of steps that count instead (JSON)"
+          rows="2"
+          auto-grow
+          class="mono"
+          hide-details
+        />
+      </div>
+      <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+      <div class="d-flex ga-2">
+        <v-btn type="submit" color="primary" variant="flat" :disabled="unsaved" :loading="busy"
+          >Test this step</v-btn
+        >
+        <v-btn @click="emit('close')">Cancel</v-btn>
+      </div>
+    </form>
+  </v-card>
+</template>
+
+<style scoped>
+.testing {
+  display: grid;
+  gap: 12px;
+}
+</style>
