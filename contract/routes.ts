@@ -25,6 +25,11 @@ const runId = z.object({ id: z.string().min(1) });
 const nothing = z.undefined();
 const count = (most: number, usual: number) => z.coerce.number().int().min(1).max(most).default(usual);
 
+const trouble = z
+  .object({ at: z.string(), message: z.string() })
+  .nullable()
+  .meta({ description: "Why runs cannot go on, such as a disk that is full." });
+
 /** Every route of the service, by name. */
 export const routes = {
   openSession: route({
@@ -69,6 +74,7 @@ export const routes = {
       workflows: z.number(),
       runs: z.record(z.string(), z.number()),
       paused: z.boolean(),
+      trouble,
     }),
     status: 200,
   }),
@@ -90,10 +96,7 @@ export const routes = {
         z.object({ hour: z.string(), succeeded: z.number(), failed: z.number(), other: z.number() }),
       ),
       paused: z.boolean().meta({ description: "Whether all runs are paused." }),
-      trouble: z
-        .object({ at: z.string(), message: z.string() })
-        .nullable()
-        .meta({ description: "Why runs cannot go on, such as a disk that is full." }),
+      trouble,
       firstSteps: z.object({
         apis: z.number(),
         tries: z.number(),

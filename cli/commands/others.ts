@@ -26,6 +26,8 @@ export function addOthers(program: Command): void {
           `data in ${status.dataFolder}`,
           `${status.workflows} workflows`,
           ...runs,
+          ...(status.paused ? ["All runs are paused: ckettle resume"] : []),
+          ...(status.trouble ? [`Runs cannot go on at the moment: ${status.trouble.message}`] : []),
         ].join("\n");
       });
     });

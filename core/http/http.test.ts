@@ -117,7 +117,14 @@ describe("Retry-After", () => {
     ["", undefined],
     ["-5", undefined],
   ])("%s", (text, millis) => {
-    expect(retryAfter(text, now)).toBe(millis);
+    expect(retryAfter({ "retry-after": text }, now)).toBe(millis);
+  });
+
+  it("a date is one of the far side's clock, where that is another than ours", () => {
+    const date = "Mon, 01 Mar 2027 06:00:00 GMT";
+    const headers = { "retry-after": "Mon, 01 Mar 2027 06:00:09 GMT", date };
+    expect(retryAfter(headers, now)).toBe(9_000);
+    expect(retryAfter({ ...headers, date: "Mon, 01 Mar 2027 04:59:59 GMT" }, now)).toBe(3_609_000);
   });
 
   it("reads a two-digit year more than 50 years ahead as one of the past century (RFC 9110)", () => {

@@ -100,6 +100,15 @@ export class Pace {
     return sent;
   }
 
+  /** The clock was set: what lies ahead stays as far ahead, and what is past as long past. */
+  moveBy(millis: number): void {
+    if (this.#pausedUntil > 0) this.#pausedUntil += millis;
+    for (const sent of this.#sent) {
+      sent.went += millis;
+      if (sent.came !== undefined) sent.came += millis;
+    }
+  }
+
   /** A call is over; what its answer says holds from here on. */
   done(sent: Sent, answer: { status: number; headers: ResponseHeaders } | undefined, now: number): void {
     this.#under--;
@@ -109,7 +118,7 @@ export class Pace {
     if (told.limit) this.#told = { calls: Math.min(mostCalls, told.limit.calls), per: told.limit.per };
     const asked =
       answer.status === 429
-        ? (retryAfter(answer.headers["retry-after"], now) ?? told.reset ?? pauseUntold)
+        ? (retryAfter(answer.headers, now) ?? told.reset ?? pauseUntold)
         : told.remaining === 0
           ? told.reset
           : undefined;

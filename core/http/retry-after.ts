@@ -1,14 +1,27 @@
+/** Two clocks that differ by no more than this, in milliseconds, are taken for the same: Date has whole seconds. */
+const sameTime = 2_000;
+
+type Headers = { [name: string]: string | string[] | undefined };
+
 /**
- * How long an answer asks to wait, from its Retry-After field (RFC 9110 section 10.2.3): seconds, or an HTTP date.
+ * How long an answer asks to wait, from its Retry-After field (RFC 9110 section 10.2.3): seconds, or an HTTP date. A date
+ * is one of the far side's clock, which its Date field tells where it is not the same as ours.
  * @param now milliseconds since 1970
  * @returns milliseconds, never below 0; undefined where the field is missing or cannot be read
  */
-export function retryAfter(value: string | string[] | undefined, now: number): number | undefined {
-  const text = (Array.isArray(value) ? value[0] : value)?.trim();
+export function retryAfter(headers: Headers, now: number): number | undefined {
+  const text = fieldOf(headers, "retry-after")?.trim();
   if (!text) return undefined;
   if (/^\d+(\.\d+)?$/.test(text)) return Math.ceil(Number(text) * 1000);
   const date = httpDate(text, now);
-  return date === undefined ? undefined : Math.max(0, date - now);
+  if (date === undefined) return undefined;
+  const far = httpDate(fieldOf(headers, "date") ?? "", now) ?? now;
+  return Math.max(0, date - (Math.abs(far - now) > sameTime ? far : now));
+}
+
+function fieldOf(headers: Headers, name: string): string | undefined {
+  const value = headers[name];
+  return Array.isArray(value) ? value[0] : value;
 }
 
 const months = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
@@ -56,11 +69,8 @@ export interface RateTold {
  * reset is in seconds from now or since 1970.
  * @param now milliseconds since 1970
  */
-export function rateTold(headers: { [name: string]: string | string[] | undefined }, now: number): RateTold {
-  const field = (name: string): string | undefined => {
-    const value = headers[name];
-    return Array.isArray(value) ? value[0] : value;
-  };
+export function rateTold(headers: Headers, now: number): RateTold {
+  const field = (name: string): string | undefined => fieldOf(headers, name);
   const told: RateTold = {};
   const items = structured(field("ratelimit"));
   // Of several windows the one that is nearest to its end counts.

@@ -78,7 +78,7 @@ export function nextWait(
 
 /** What an answer asks to wait: by Retry-After, or by a rate limit that is used up. */
 function askedWait({ status, headers }: AttemptResult, now: number): number | undefined {
-  const after = retryAfter(headers["retry-after"], now);
+  const after = retryAfter(headers, now);
   if (after !== undefined || (status !== 429 && status !== 503)) return after;
   const { remaining, reset } = rateTold(headers, now);
   return remaining === 0 ? reset : undefined;

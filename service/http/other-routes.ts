@@ -36,6 +36,9 @@ export function serveOthers(app: Express, context: Context): void {
   const { constants, runner, journals } = context;
   const view = (row: RunRow) => runView(row, runner.isActive(row.id));
 
+  const trouble = () =>
+    runner.trouble ? { at: iso(runner.trouble.at), message: runner.trouble.message } : null;
+
   serve(app, routes.status, async () => {
     const counts = await select<{ state: string; count: number }>(
       journals.store,
@@ -48,6 +51,7 @@ export function serveOthers(app: Express, context: Context): void {
       workflows: await WorkflowRow.count(),
       runs: Object.fromEntries(counts.map(({ state, count }) => [state, count])),
       paused: context.settings.get("paused") === true,
+      trouble: trouble(),
     };
   });
 
@@ -87,7 +91,7 @@ export function serveOthers(app: Express, context: Context): void {
       next: next.map(view),
       hours,
       paused: context.settings.get("paused") === true,
-      trouble: runner.trouble ? { at: iso(runner.trouble.at), message: runner.trouble.message } : null,
+      trouble: trouble(),
       firstSteps: {
         apis: context.apis.apis().length,
         tries: await TryRow.count(),

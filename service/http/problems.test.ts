@@ -32,6 +32,12 @@ describe("errors become problem details", () => {
     ],
     [new DraftConflict("changed"), 409, "draft-conflict", "changed"],
     [new WrongState("it is over"), 409, "wrong-state", "it is over"],
+    [
+      Object.assign(new Error("SQLITE_FULL: database or disk is full"), { code: "SQLITE_FULL" }),
+      507,
+      "storage",
+      "The service cannot write its data: SQLITE_FULL: database or disk is full. Nothing of this was kept; make room on its disk, and try again.",
+    ],
     [new QueueFull("too many"), 429, "queue-full", "too many"],
     [new KeyNotOurs("elsewhere"), 409, "key-not-ours", "elsewhere"],
     [notFound("run", "r1"), 404, "not-found", 'There is no run "r1".'],

@@ -59,9 +59,27 @@ export function invalid(where: "body" | "query" | "path", error: z.ZodError): Ht
   );
 }
 
+/** What SQLite and the system say when nothing can be written (any more). */
+const storageCodes = /^(SQLITE_(FULL|IOERR|READONLY|CANTOPEN)|ENOSPC|EDQUOT|EFBIG|EROFS)/;
+
+/** How the disk refuses; undefined where it does not. */
+function storageFault(error: unknown): string | undefined {
+  const { code = "", message, parent } = error as { code?: string; message?: string; parent?: unknown };
+  if (storageCodes.test(code)) return message;
+  return parent ? storageFault(parent) : undefined;
+}
+
 /** The problem of an error that some part of the service threw; undefined for one that nobody foresaw. */
 export function problemOf(error: unknown): HttpProblem | undefined {
   if (error instanceof HttpProblem) return error;
+  const full = storageFault(error);
+  if (full)
+    return new HttpProblem(
+      507,
+      "storage",
+      "It cannot be kept",
+      `The service cannot write its data: ${full}. Nothing of this was kept; make room on its disk, and try again.`,
+    );
   if (error instanceof BadInputs) {
     return new HttpProblem(
       422,

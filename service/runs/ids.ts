@@ -6,6 +6,12 @@ let last = 0;
 let chance = Buffer.alloc(0);
 let used = 0;
 
+/** New ids come after one that was given out before this start, even where the clock was set back since. */
+export function continueRunIds(newest: string): void {
+  const time = [...newest.slice(0, 9)].reduce((sum, digit) => sum * 32 + digits.indexOf(digit), 0);
+  if (Number.isSafeInteger(time) && time > last) last = time;
+}
+
 /** A new run id: text order is order in time. Nine digits of time and seven of chance, in Crockford's base 32. */
 export function newRunId(): string {
   last = Math.max(last + 1, Date.now());

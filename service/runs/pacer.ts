@@ -10,6 +10,9 @@ import type { ApiStore } from "../store/apis.js";
 /** Somebody waits no longer than this in memory, in milliseconds; a run then sleeps in the store. */
 const longestInMemory = 30_000;
 
+/** A clock that goes back by more than this, in milliseconds, was set. */
+const setBack = 1_000;
+
 interface Waiter {
   workflow: string;
   resolve(turn: PaceTurn | { until: number }): void;
@@ -47,11 +50,21 @@ export class Pacer implements PacerPort {
   #origins = new Map<string, string>();
   #originsSeen = -1;
   readonly #heads = new Map<string, string>();
+  #seen = 0;
 
   constructor(
     readonly apis: Pick<ApiStore, "all" | "document" | "changes">,
-    readonly now: () => number,
+    readonly clock: () => number,
   ) {}
+
+  /** The time. Where the clock was set back, what was planned moves with it: else nobody could call until then. */
+  now(): number {
+    const now = this.clock();
+    if (now < this.#seen - setBack)
+      for (const { pace } of this.#lanes.values()) pace.moveBy(now - this.#seen);
+    this.#seen = now;
+    return now;
+  }
 
   take(call: PacedCall): PaceTurn | undefined {
     const lane = this.#lane(call);

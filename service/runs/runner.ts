@@ -25,7 +25,7 @@ import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { KeptStore } from "../store/kept.js";
 import type { ChildRuns } from "./children.js";
-import { newNonce } from "./ids.js";
+import { continueRunIds, newNonce } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
 import type { Pacer } from "./pacer.js";
 import { TurnQueue, type Turn } from "./queue.js";
@@ -109,6 +109,8 @@ export class Runner {
       where: { endedAt: null },
       order: [["id", "ASC"]],
     });
+    const newest = (await RunRow.max("id")) as string | null;
+    if (newest !== null) continueRunIds(newest);
     for (const row of rows) {
       if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
     }

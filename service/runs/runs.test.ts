@@ -1,7 +1,8 @@
 import { Exact } from "@copper-kettle/core";
 import { describe, expect, it } from "vitest";
-import { newRunId } from "./ids.js";
+import { continueRunIds, newRunId } from "./ids.js";
 import { checkInputs, secretInputs } from "./inputs.js";
+import { Pacer } from "./pacer.js";
 import { TurnQueue } from "./queue.js";
 
 describe("turns", () => {
@@ -94,5 +95,27 @@ describe("run ids", () => {
     const ids = Array.from({ length: 1_000 }, newRunId);
     expect(new Set(ids).size).toBe(1_000);
     expect([...ids].sort()).toEqual(ids);
+  });
+
+  it("go on behind those of before, also where the clock was set back", () => {
+    const ahead = `${"1z".padEnd(9, "z")}0000000`;
+    continueRunIds(ahead);
+    expect(newRunId() > ahead).toBe(true);
+    continueRunIds("10000000000000000");
+    expect(newRunId() > ahead).toBe(true);
+  });
+});
+
+describe("the pacer", () => {
+  it("holds nobody for an hour because the clock was set back by one", () => {
+    let now = Date.UTC(2027, 2, 1, 5);
+    const pacer = new Pacer({ all: () => [], document: () => undefined, changes: 0 } as never, () => now);
+    const call = { url: "http://127.0.0.1:9/a", workflow: "w" };
+    pacer.take(call)?.done({ status: 429, headers: { "retry-after": "5" } });
+    now -= 3_600_000;
+    expect(pacer.take(call)).toBeUndefined();
+    expect(pacer.expected(call) - now).toBe(5_000);
+    now += 5_000;
+    expect(pacer.take(call)).toBeDefined();
   });
 });

@@ -97,7 +97,7 @@ function lookAgain(
 ): After | undefined {
   if (walk.condition(until.done, "until.done", path, frame, entry.at, seen)) return undefined;
   const since = log.attempts.find((attempt) => attempt.next?.look !== undefined)?.at ?? entry.at;
-  const asked = retryAfter(entry.response?.headers["retry-after"], entry.at);
+  const asked = retryAfter(entry.response?.headers ?? {}, entry.at);
   const wait = asked ?? until.every;
   if (entry.at + wait > since + until.within)
     throw failed(
