@@ -138,9 +138,6 @@ try {
   await light.go("/credentials");
   await light.page.getByText("boards-marit", { exact: true }).waitFor();
   await shoot(light.page, "credentials");
-  await light.go(`/runs/${runOf("open-season", "waiting")}`);
-  await light.page.getByText("Waits for a sign-in").first().waitFor();
-  await shoot(light.page, "waiting");
   await light.go("/credentials/boards-marit");
   await light.page.getByRole("button", { name: "Sign in", exact: true }).click();
   await light.page.getByRole("button", { name: "Allow" }).click();
@@ -164,6 +161,18 @@ try {
   await show(light, "run");
   await light.go(`/runs/${runOf("greet-guest", "unsure")}`);
   await shoot(light.page, "unsure");
+  await light.go("/workflows/greet-guest");
+  await light.page.getByRole("tab", { name: "Start" }).click();
+  await light.page.getByLabel("Guest e-mail").fill("mira@alpha.example");
+  await light.page.getByText("Rehearse, stop for a look").click();
+  await light.page.getByLabel("Rehearse: calls").check();
+  await light.page.getByRole("button", { name: "Start a run" }).click();
+  await light.page.getByText("calls were held back").waitFor();
+  await light.page.getByLabel("What would have been sent").getByText("/guests").click();
+  await shoot(light.page, "rehearsal");
+  await light.go("/settings");
+  await light.page.getByLabel("Pace of calls").waitFor();
+  await shoot(light.page, "settings");
   const dark = await open({ colorScheme: "dark" });
   await dark.go("/apis/stays/createStay");
   await dark.page.getByLabel("guestId *").fill("g-1");
@@ -173,10 +182,6 @@ try {
   await dark.page.getByRole("button", { name: "Send it" }).click();
   await dark.page.getByText("201").first().waitFor();
   await shoot(dark.page, "operation-dark");
-  const narrow = await open({ colorScheme: "light", viewport: { width: 390, height: 800 } });
-  await narrow.go(`/runs/${runOf("greet-guest", "failed")}`);
-  await shoot(narrow.page, "narrow");
-
   const terminal = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
   const type = async (name, commands) => {
     const lines = commands.map(([typed, args, options]) => ({
@@ -230,18 +235,17 @@ try {
       { fails: true },
     ],
   ]);
-  await type("cli-start", [
+  const [first, second] = json(["run", "list", "--workflow", "greet-guest", "--state", "succeeded"]);
+  await type("cli-by-hand", [
     [
       "ckettle start greet-guest -i email=odd@huts.example -i hut=eyrie --wait",
       ["start", "greet-guest", "-i", "email=odd@huts.example", "-i", "hut=eyrie", "--wait"],
     ],
     [
-      "ckettle start greet-guest -i email=odd -i hut=corry",
-      ["start", "greet-guest", "-i", "email=odd", "-i", "hut=corry"],
-      { fails: true },
+      "ckettle rehearse greet-guest -i email=tilda@alpha.example",
+      ["rehearse", "greet-guest", "-i", "email=tilda@alpha.example"],
     ],
-    ["ckettle run greet-guest", ["run", "greet-guest"], { fails: true }],
-    ["ckettle --help", ["--help"]],
+    [`ckettle run compare ${second.id} ${first.id}`, ["run", "compare", second.id, first.id]],
   ]);
   await browser.close();
   say(`${readdirSync(out).length} pictures in docs/screenshots`);

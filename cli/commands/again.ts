@@ -106,8 +106,8 @@ function rowsOf(step: ComparedStep): string[][] {
     head,
     ...step.differences.map(({ place, first, second }) => [
       `  ${place}`,
-      first === undefined ? colors.dim("nothing") : brief(first, 60),
-      second === undefined ? colors.dim("nothing") : brief(second, 60),
+      first === undefined ? colors.dim("nothing") : brief(first, 40),
+      second === undefined ? colors.dim("nothing") : brief(second, 40),
       "",
       "",
     ]),

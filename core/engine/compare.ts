@@ -36,8 +36,7 @@ interface Told {
 /** Compares two runs step by step, by their open entries: values, the path that was taken, and times. */
 export function compareRuns(first: Iterable<Entry>, second: Iterable<Entry>): ComparedStep[] {
   const [one, other] = [told(first), told(second)];
-  const paths = [...new Set([...one.keys(), ...other.keys()])];
-  return paths.map((path) => {
+  return inOrder([...one.keys()], [...other.keys()]).map((path) => {
     const [a, b] = [one.get(path), other.get(path)];
     return {
       path,
@@ -48,6 +47,18 @@ export function compareRuns(first: Iterable<Entry>, second: Iterable<Entry>): Co
       differences: a && b ? differences(a.seen, b.seen) : [],
     };
   });
+}
+
+/** All paths of both runs; one that only the second has stands behind the one that came before it there. */
+function inOrder(first: string[], second: string[]): string[] {
+  const known = new Set(first);
+  const behind = new Map<string | undefined, string[]>();
+  let before: string | undefined;
+  for (const path of second) {
+    if (known.has(path)) before = path;
+    else behind.set(before, [...(behind.get(before) ?? []), path]);
+  }
+  return [...(behind.get(undefined) ?? []), ...first.flatMap((path) => [path, ...(behind.get(path) ?? [])])];
 }
 
 function tookOf(step: Told | undefined): number | null {

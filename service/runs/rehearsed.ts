@@ -5,7 +5,9 @@ import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 
 /** How many earlier runs are looked through for answers. */
-const mostRuns = 5;
+const mostRuns = 30;
+/** A run with more calls than this is passed over: reading it would take longer than a rehearsal should. */
+const mostCalls = 500;
 /** An answer with more characters than this is no sample. */
 const longestSample = 20_000;
 
@@ -25,7 +27,7 @@ export async function lastAnswers(
       .map(({ name }) => name),
   );
   const rows = await RunRow.findAll({
-    where: { workflow, state: { [Op.in]: ["succeeded", "failed"] } },
+    where: { workflow, state: { [Op.in]: ["succeeded", "failed"] }, calls: { [Op.lte]: mostCalls } },
     order: [["id", "DESC"]],
     limit: mostRuns,
   });

@@ -7,7 +7,7 @@ import BodyView from "./BodyView.vue";
 import JsonTree from "./JsonTree.vue";
 import StateMark from "./StateMark.vue";
 
-const props = defineProps<{ row: Row }>();
+const props = defineProps<{ row: Row; over: boolean }>();
 const emit = defineEmits<{ again: [] }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
@@ -40,7 +40,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       <span v-if="row.title" class="dim">{{ row.title }}</span>
       <span v-if="row.line" class="dim">line {{ row.line }}</span>
       <v-spacer />
-      <v-btn v-if="!/\[|!/.test(row.path)" size="small" variant="text" @click="emit('again')"
+      <v-btn v-if="over && !/\[|!/.test(row.path)" size="small" variant="text" @click="emit('again')"
         >Again from here</v-btn
       >
     </header>
@@ -50,7 +50,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
     <p v-if="row.ended?.skipped">{{ row.ended.skipped }}</p>
 
     <template v-if="request">
-      <h3>Request, as it was sent</h3>
+      <h3>Request, as it {{ attempt?.pretended ? "would have been" : "was" }} sent</h3>
       <div class="mono message">
         <div class="first">{{ request.method }} {{ request.url }}</div>
         <div v-for="[name, value] in request.headers" :key="name">
@@ -83,7 +83,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
         <template v-if="attempt.response">
           <div class="first">
             {{ attempt.response.status }}{{ statusText(attempt.response.status) }}
-            <span class="dim">after {{ attempt.at - attempt.sentAt }} ms</span>
+            <span v-if="!attempt.pretended" class="dim">after {{ attempt.at - attempt.sentAt }} ms</span>
           </div>
           <div v-for="[name, value] in headers(attempt.response.headers)" :key="name">
             <span class="name">{{ name }}:</span> {{ value }}
