@@ -98,6 +98,10 @@ describe("the console", () => {
     const { id } = await world.run("greet-guest", { email: "ines@alpha.example" });
     await open(`/runs/${id}`);
     await page.getByText("Nobody knows whether the call of").waitFor();
+    // What was sent stands there, with what the credential added.
+    const detail = page.getByLabel("Step made");
+    await detail.getByText(`POST ${world.stays.url}/guests`).waitFor();
+    await detail.getByText("Bearer •••").waitFor();
     await page.getByLabel("If it happened").fill("{broken");
     await page.getByRole("button", { name: "It happened" }).click();
     await page.getByText("The answer is no JSON").waitFor();

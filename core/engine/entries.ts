@@ -133,7 +133,13 @@ export type Entry = Common &
     | { type: "resumed"; path: string; changes?: { place: Path; value: Json }[]; by: string }
     /** Waits for the pace of its API, about until then. */
     | { type: "paced"; path: string; until: number }
-    | { type: "unsure"; path: string; attempt: number; reason: string }
+    | {
+        type: "unsure";
+        path: string;
+        attempt: number;
+        reason: string;
+        authorization?: ShownAuthorization[];
+      }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
     | { type: "item"; path: string; value?: Json; error?: RunError; problems?: number }

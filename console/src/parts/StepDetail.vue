@@ -56,7 +56,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
         <div v-for="[name, value] in request.headers" :key="name">
           <span class="name">{{ name }}:</span> {{ value }}
         </div>
-        <div v-for="part in attempt?.authorization ?? []" :key="part.name">
+        <div v-for="part in attempt?.authorization ?? row.unsure?.authorization ?? []" :key="part.name">
           <span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span>
           {{ part.value }}
         </div>

@@ -23,12 +23,15 @@ export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce"> & {
   files: Pick<Ports["files"], "keep">;
 };
 
-/** Authorizes and sends a request, and reads its answer; follows redirects where that is asked for. */
+/**
+ * Authorizes and sends a request, and reads its answer; follows redirects where that is asked for.
+ * @param options.shown gets what the proof added, also where no answer comes
+ */
 export async function exchange(
   ports: ExchangePorts,
   request: HttpRequest,
   proof: Proof | undefined,
-  options: SendOptions & { follow: boolean; read?: BodyReading },
+  options: SendOptions & { follow: boolean; read?: BodyReading; shown?: ShownAuthorization[] },
 ): Promise<Exchanged> {
   const sentAt = ports.clock.now();
   const redirects: string[] = [];
@@ -58,13 +61,14 @@ async function sendAuthorized(
   ports: ExchangePorts,
   request: HttpRequest,
   proof: Proof | undefined,
-  options: SendOptions,
+  options: SendOptions & { shown?: ShownAuthorization[] },
 ): Promise<{ response: HttpResponse; shown: ShownAuthorization[] }> {
   if (!proof) return { response: await ports.transport.send(request, options), shown: [] };
   const fresh = () => ({ now: ports.clock.now(), nonce: ports.nonce() });
   const identity = identityOf(proof);
   const how = identity ? { ...options, identity } : options;
   const first = authorize(request, proof, fresh());
+  options.shown?.splice(0, options.shown.length, ...first.shown);
   const response = await ports.transport.send(first.request, how);
   const answer = answerChallenge(request, proof, response, fresh());
   if (!answer) return { response, shown: first.shown };

@@ -3,7 +3,7 @@ import { SchemeFault } from "../../credentials/signed.js";
 import { RequestRefused, TransportFailure } from "../../http/message.js";
 import type { Path } from "../../values/paths.js";
 import type { ReadyCall } from "../../workflows/steps.js";
-import type { EntryOf } from "../entries.js";
+import type { EntryOf, ShownAuthorization } from "../entries.js";
 import type { StepLog } from "../log.js";
 import { CredentialMissing, CredentialWaits, type CredentialUse } from "../ports.js";
 import { answerSecrets, statedSecrets } from "../secrets.js";
@@ -37,15 +37,16 @@ export async function send(
     return { ...heldBack(walk, step, frame, leg), pretended: "rehearsal" };
   const turn = await paced(walk, step, frame, leg, path);
   if (turn === "dropped") return turn;
+  const shown: ShownAuthorization[] = [];
   try {
-    return await authorizedSend(walk, step, frame, leg, attempt, turn);
+    return await authorizedSend(walk, step, frame, leg, attempt, turn, shown);
   } catch (error) {
     turn.failed();
     if (error instanceof CredentialWaits) {
       const waitsFor = { credential: error.credential, reason: error.message };
       await walk.sleepUntil(Number.POSITIVE_INFINITY, frame, path, waitsFor);
     }
-    if (error instanceof TransportFailure) return failed(walk, step, frame, leg, attempt, error);
+    if (error instanceof TransportFailure) return failed(walk, step, frame, leg, attempt, error, shown);
     if (error instanceof CredentialMissing || error instanceof SchemeFault)
       return walk.fail(frame, step, log, { code: "credential", message: error.message });
     if (error instanceof RequestRefused)
@@ -61,6 +62,7 @@ async function authorizedSend(
   leg: Leg,
   attempt: number,
   turn: Turn,
+  shown: ShownAuthorization[],
 ): Promise<Exchanged & { use?: CredentialUse }> {
   const { request } = leg;
   const use =
@@ -73,6 +75,7 @@ async function authorizedSend(
   const exchanged = await exchange(walk.ports, request, use?.proof, {
     timeout: timeoutOf(walk, step, frame),
     signal: walk.signals.cut,
+    shown,
     follow: leg.effect === "reads" && step.redirects === "follow",
     ...(step.read ? { read: step.read } : {}),
   });
@@ -94,17 +97,19 @@ async function failed(
   leg: Leg,
   attempt: number,
   failure: TransportFailure,
+  authorization: ShownAuthorization[],
 ): Promise<Sent> {
   const path = frame.prefix + step.name;
   if (failure.sent && !isSafe(step, leg)) {
     const reason = failure.aborted ? "It was cut off while it was being sent." : failure.message;
-    walk.note({ type: "unsure", path, attempt, at: walk.ports.clock.now(), reason });
+    const added = authorization.length > 0 ? { authorization } : {};
+    walk.note({ type: "unsure", path, attempt, at: walk.ports.clock.now(), reason, ...added });
     await walk.commit();
     if (failure.aborted) walk.checkSignals(frame, path);
     return "unsure";
   }
   if (failure.aborted) walk.checkSignals(frame, path);
-  return { failure, sentAt: walk.ports.clock.now(), authorization: [], redirects: [] };
+  return { failure, sentAt: walk.ports.clock.now(), authorization, redirects: [] };
 }
 
 /** The entry of an attempt, with what is secret in its answer found. */
