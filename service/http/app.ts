@@ -43,12 +43,17 @@ export function createApp(context: Context, options: AppOptions): Express {
     (_request, response) =>
       void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }),
   );
-  app.use(requireHost(options.hosts));
-  app.use(noted(context));
-  app.use("/api", (_request, response, next) => {
-    response.setHeader("Cache-Control", "no-store");
-    response.setHeader("X-Content-Type-Options", "nosniff");
-    response.setHeader("Referrer-Policy", "no-referrer");
+  const ofHost = requireHost(options.hosts);
+  const note = noted(context);
+  // One handler for what each request passes: every further one costs each of them.
+  app.use((request, response, next) => {
+    ofHost(request);
+    note(request, response);
+    if (/^\/api\//i.test(request.url)) {
+      response.setHeader("Cache-Control", "no-store");
+      response.setHeader("X-Content-Type-Options", "nosniff");
+      response.setHeader("Referrer-Policy", "no-referrer");
+    }
     next();
   });
   app.use("/api/apis", express.text({ type: () => true, limit: "45mb" }));
@@ -57,11 +62,11 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSignIn(app, context);
   serveCallback(app, context);
   app.use("/api", context.auth.require);
+  serveWorkflows(app, context);
   app.get("/api/openapi.json", async (_request, response) =>
     sendJson(response, 200, await openApiDocument(context.version)),
   );
   serveSession(app, context);
-  serveWorkflows(app, context);
   serveRuns(app, context);
   serveEngine(app, context);
   serveUpkeep(app, context);
@@ -103,10 +108,11 @@ function pagePolicy(nonce: string) {
 
 /** One line a request: never with a query, a header or a body, where a secret may be. */
 function noted({ log }: Context) {
-  return (request: Request, response: Response, next: NextFunction): void => {
-    const began = process.hrtime.bigint();
+  return (request: Request, response: Response): void => {
+    const began = performance.now();
     response.on("finish", () => {
-      const millis = Number((process.hrtime.bigint() - began) / 1_000_000n);
+      if (response.statusCode < 500 && !log.isLevelEnabled("debug")) return;
+      const millis = Math.round(performance.now() - began);
       const line = {
         method: request.method,
         path: request.originalUrl.split("?")[0],
@@ -116,7 +122,6 @@ function noted({ log }: Context) {
       if (response.statusCode >= 500 && response.statusCode !== 502) log.warn(line, "request");
       else log.debug(line, "request");
     });
-    next();
   };
 }
 

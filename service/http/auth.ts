@@ -12,6 +12,7 @@ const sessionMillis = 12 * 60 * 60_000;
 /** Access tokens, sign-in links and sessions. Only digests are kept; what was given out is nowhere. */
 export class Auth {
   readonly #tokens = new Map<string, string>();
+  readonly #digests = new Map<string, string>();
   readonly #sessions = new Map<string, { name: string; expiresAt: number }>();
   readonly #links = new Map<string, { name: string; expiresAt: number }>();
 
@@ -121,11 +122,22 @@ export class Auth {
     return parseCookie(request.headers.cookie ?? "")[this.#cookieName];
   }
 
+  /** The digest of the token in an Authorization field; programs come with the same one again and again. */
+  #digestOf(field: string): string {
+    let digest = this.#digests.get(field);
+    if (digest === undefined) {
+      digest = sha256Hex(field.replace(/^Bearer /, ""));
+      if (this.#digests.size >= 100) this.#digests.clear();
+      this.#digests.set(field, digest);
+    }
+    return digest;
+  }
+
   /** Lets a request pass that has a good token, or a good session and, when it changes something, our own Origin. */
   readonly require = (request: Request, response: Response, next: NextFunction): void => {
     const field = request.headers.authorization;
     if (field !== undefined) {
-      const name = this.#tokens.get(sha256Hex(field.replace(/^Bearer /, "")));
+      const name = this.#tokens.get(this.#digestOf(field));
       if (!field.startsWith("Bearer ") || name === undefined)
         throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
       response.locals["by"] = name;
@@ -172,7 +184,7 @@ export function requireOwnOrigin(request: Request): void {
 
 /** Refuses a Host that is not ours: against DNS rebinding. */
 export function requireHost(hosts: ReadonlySet<string>) {
-  return (request: Request, _response: Response, next: NextFunction): void => {
+  return (request: Request): void => {
     const host = (request.get("host") ?? "").toLowerCase();
     if (!hosts.has(host) && !hosts.has(host.replace(/:\d+$/, ""))) {
       throw new HttpProblem(
@@ -182,6 +194,5 @@ export function requireHost(hosts: ReadonlySet<string>) {
         `This service does not answer to the host "${host}". Add it with --host-name.`,
       );
     }
-    next();
   };
 }

@@ -44,6 +44,44 @@ export function serveWorkflows(app: Express, context: Context): void {
     };
   };
 
+  /** Whoever lets a workflow act must be allowed to use the credentials that it names. */
+  const requireCredentials = async (digest: string, by: string): Promise<void> => {
+    for (const name of usedCredentials(await workflows.text(digest), context.apis)) {
+      const open = credentials.get(name);
+      if (open) requireMayUse(open, by);
+    }
+  };
+
+  // The first of all: starts come in by the thousand, and each route before it is looked at.
+  serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
+    const found = await workflows.startable(params.name);
+    if (!found) throw notFound("workflow", params.name);
+    const what = body.draft ? { version: 0, text: found.draft } : found.published;
+    if (!what) {
+      throw new HttpProblem(
+        409,
+        "not-published",
+        "Not published",
+        `The workflow ${params.name} was never published. Publish it, or start its draft.`,
+      );
+    }
+    if (body.draft) await requireCredentials(what.text, by);
+    const { options, secrets } = await optionsOf(context, params.name, what.text, body.options);
+    const wait = waitOf(query.wait);
+    const started = await starts.start({
+      workflow: params.name,
+      ...what,
+      inputs: body.inputs,
+      key: keyOf(request),
+      ...(options ? { options } : {}),
+      ...(secrets ? { secrets } : {}),
+    });
+    response.set("Location", `/api/runs/${started.row.id}`);
+    if (wait === undefined) return runView(started.row, runner.isActive(started.row.id));
+    if (await replied(context, started.row.id, wait, response)) return answered;
+    return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
+  });
+
   serve(app, routes.check, async ({ body }) => {
     const { partial, problems } = readWorkflow(body.text, context.apis);
     return { name: partial?.name || null, problems, outline: partial ? outline(partial.steps) : [] };
@@ -72,13 +110,6 @@ export function serveWorkflows(app: Express, context: Context): void {
     }
     return detail(await workflows.push(params.name, body.text, body.base));
   });
-  /** Whoever lets a workflow act must be allowed to use the credentials that it names. */
-  const requireCredentials = async (digest: string, by: string): Promise<void> => {
-    for (const name of usedCredentials(await workflows.text(digest), context.apis)) {
-      const open = credentials.get(name);
-      if (open) requireMayUse(open, by);
-    }
-  };
   serve(app, routes.publishWorkflow, async ({ params, by }) => {
     await requireCredentials((await find(params.name)).draft, by);
     const row = await workflows.publish(params.name, by);
@@ -118,35 +149,6 @@ export function serveWorkflows(app: Express, context: Context): void {
   });
   serve(app, routes.removeWorkflow, async ({ params }) => {
     if (!(await workflows.remove(params.name))) throw notFound("workflow", params.name);
-  });
-
-  serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
-    const found = await workflows.startable(params.name);
-    if (!found) throw notFound("workflow", params.name);
-    const what = body.draft ? { version: 0, text: found.draft } : found.published;
-    if (!what) {
-      throw new HttpProblem(
-        409,
-        "not-published",
-        "Not published",
-        `The workflow ${params.name} was never published. Publish it, or start its draft.`,
-      );
-    }
-    if (body.draft) await requireCredentials(what.text, by);
-    const { options, secrets } = await optionsOf(context, params.name, what.text, body.options);
-    const wait = waitOf(query.wait);
-    const started = await starts.start({
-      workflow: params.name,
-      ...what,
-      inputs: body.inputs,
-      key: keyOf(request),
-      ...(options ? { options } : {}),
-      ...(secrets ? { secrets } : {}),
-    });
-    response.set("Location", `/api/runs/${started.row.id}`);
-    if (wait === undefined) return runView(started.row, runner.isActive(started.row.id));
-    if (await replied(context, started.row.id, wait, response)) return answered;
-    return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
   });
 }
 

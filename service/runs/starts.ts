@@ -266,9 +266,12 @@ export class Starts {
   }
 }
 
+const calledNames = new WeakMap<Workflow, Set<string>>();
+
 /** The revision of each API that a workflow calls, as it is now: the run keeps to it. */
 function apisOf(workflow: Workflow, apis: ApiStore): { apis?: Record<string, number> } {
-  const names = new Set(calledApis(workflow.steps));
+  let names = calledNames.get(workflow);
+  if (!names) calledNames.set(workflow, (names = new Set(calledApis(workflow.steps))));
   if (names.size === 0) return {};
   return {
     apis: Object.fromEntries(
