@@ -56,6 +56,8 @@ function alterations(before: Operation, after: Operation): string[] {
   if (differs(before.responses as unknown as Json, after.responses as unknown as Json))
     details.push("its answers are others");
   if (before.effect !== after.effect) details.push(`its effect is ${after.effect}, not ${before.effect}`);
+  if (differs((before.pages ?? null) as Json, (after.pages ?? null) as Json))
+    details.push("its pages go on in another way");
   if (differs(before.scopes, after.scopes))
     details.push(`it wants the scopes ${after.scopes.join(" ") || "none"}`);
   if (!before.deprecated && after.deprecated) details.push("it is deprecated");

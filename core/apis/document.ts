@@ -45,9 +45,35 @@ export interface Operation {
   scopes: string[];
   /** An expression over the answer: what counts as success beyond the status (`x-ckettle-success`). */
   success?: string;
+  /** How its answers go on over several pages (`x-ckettle-pages`); expressions as texts. */
+  pages?: PagesSaid;
   /** A link to its documentation. */
   docs?: string;
   deprecated: boolean;
+}
+
+const pagesBy = ["link", "cursor", "page", "offset"] as const;
+
+/** How pages go on, as a document says it; expressions as texts. */
+export interface PagesSaid {
+  by: (typeof pagesBy)[number];
+  items?: string;
+  next?: string;
+  param?: string;
+  size?: number;
+}
+
+function pagesSaid(value: Json | undefined): PagesSaid | undefined {
+  if (!isObject(value)) return undefined;
+  const by = pagesBy.find((one) => one === value["by"]);
+  if (!by) return undefined;
+  const said: PagesSaid = { by };
+  for (const key of ["items", "next", "param"] as const) {
+    const text = textAt(value, key);
+    if (text !== undefined) said[key] = text;
+  }
+  if (typeof value["size"] === "number" && value["size"] >= 1) said.size = Math.floor(value["size"]);
+  return said;
 }
 
 /** What an OpenAPI document says, as far as calls need it. */
@@ -141,6 +167,9 @@ function operationOf(
   const docs = textAt(objectAt(raw, "externalDocs"), "url");
   const about = textAt(raw, "description");
   const success = textAt(raw, "x-ckettle-success");
+  const pages = pagesSaid(raw["x-ckettle-pages"]);
+  if (raw["x-ckettle-pages"] !== undefined && !pages)
+    notes.push(`x-ckettle-pages of ${id} is not used: it needs "by", which is one of ${pagesBy.join(", ")}.`);
   const effect = textAt(raw, "x-ckettle-effect") as Effect | undefined;
   const body = bodyOf(document, raw);
   return {
@@ -163,6 +192,7 @@ function operationOf(
     ...(body ? { body } : {}),
     ...(about === undefined ? {} : { about }),
     ...(success === undefined ? {} : { success }),
+    ...(pages === undefined ? {} : { pages }),
     ...(docs === undefined ? {} : { docs }),
   };
 }

@@ -45,6 +45,15 @@ const huts: JsonObject = {
       },
     },
     "/huts/{name}": { get: { operationId: "hut", responses: {} } },
+    "/stays": {
+      get: {
+        operationId: "stays",
+        "x-ckettle-pages": { by: "page", items: "body.rows", size: 2 },
+        parameters: [{ name: "page", in: "query", schema: { type: "integer", default: 1 } }],
+        responses: {},
+      },
+      post: { operationId: "odd", "x-ckettle-pages": { by: "magic" }, responses: {} },
+    },
     "/loop": { get: { operationId: "has spaces!", "x-ckettle-success": "body.ok == true", responses: {} } },
   },
   components: {
@@ -69,6 +78,8 @@ describe("an OpenAPI document", () => {
       "hut GET",
       "postHutsId POST",
       "hut2 GET",
+      "stays GET",
+      "odd POST",
       "has_spaces GET",
     ]);
     expect(api.notes.join(" ")).toContain('"hut" stands twice');
@@ -234,6 +245,13 @@ describe("an operation in a workflow", () => {
       /no API "hut". Did you mean "huts"\?.*ckettle api add hut/,
     ],
     ["{ step: a, operation: huts.hut, parameters: { id: x, bads: 1 } }", "parameters", /did you mean "beds"/],
+    ["{ step: a, operation: huts.stays, pages: all }", "", undefined],
+    [
+      "{ step: a, operation: huts.hut, parameters: { id: x }, pages: all }",
+      "pages",
+      /does not say how the pages of hut go on \(x-ckettle-pages\); say it here/,
+    ],
+    ["{ step: a, request: GET https://a.example, pages: all }", "pages", /is for an operation/],
     ["{ step: a, operation: hut }", "operation", /such as stays.searchGuests/],
     ["{ step: a, operation: huts.hut, request: GET https://a.example }", "", /has two/],
     [
@@ -276,6 +294,24 @@ describe("an operation in a workflow", () => {
       error: { code: "bad-request", message: expect.stringContaining("is required") },
     });
     expect(missing.sent).toEqual([]);
+  });
+
+  it("has all its pages read as its document says", async () => {
+    const told = '\n  - { step: told, note: "${json.print(steps.a.items)}" }';
+    const world = new World(file(`{ step: a, operation: huts.stays, pages: all }${told}`), ({ url }) => ({
+      status: 200,
+      body: { rows: url.endsWith("page=3") ? [5] : [1, 2] },
+    }));
+    world.apis = { huts };
+    world.credentials = { "huts-key": { kind: "bearer", token: "t" } as never };
+    expect(await world.run()).toEqual({ state: "succeeded" });
+    expect(world.sent.map(({ url }) => new URL(url).search)).toEqual(["?page=1", "?page=2", "?page=3"]);
+    const end = world.entries().find((entry) => entry.type === "ended" && entry.path === "told");
+    expect(end).toMatchObject({ outcome: "[1,2,1,2,5]" });
+    const without = new World(file("{ step: a, operation: huts.has_spaces, pages: all }"));
+    without.apis = { huts };
+    expect(await without.run()).toMatchObject({ state: "failed", error: { code: "operation" } });
+    expect(readApi(huts).notes).toContainEqual(expect.stringContaining("x-ckettle-pages of odd is not used"));
   });
 
   it("knows an operation by its API and id", () => {

@@ -75,18 +75,21 @@ export const sending = {
     .optional()
     .describe("A reading call that tells whether a call of unknown fate arrived."),
   pages: z
-    .strictObject({
-      by: z.enum(["link", "cursor", "page", "offset"]),
-      items: expression()
-        .optional()
-        .describe("The items of one page; default: the body, where it is a list."),
-      next: expression()
-        .optional()
-        .describe("The next page's cursor, or with link its URL; null or nothing at the last page."),
-      param: z.string().optional().describe("The query parameter that says which page."),
-      size: z.int().min(1).optional().describe("Items a page: one with fewer is the last."),
-      most: z.int().min(1).max(10_000).optional().describe("So many pages at most are asked for."),
-    })
+    .union([
+      z.literal("all").describe("All of them, as the document of the operation says (x-ckettle-pages)."),
+      z.strictObject({
+        by: z.enum(["link", "cursor", "page", "offset"]),
+        items: expression()
+          .optional()
+          .describe("The items of one page; default: the body, where it is a list."),
+        next: expression()
+          .optional()
+          .describe("The next page's cursor, or with link its URL; null or nothing at the last page."),
+        param: z.string().optional().describe("The query parameter that says which page."),
+        size: z.int().min(1).optional().describe("Items a page: one with fewer is the last."),
+        most: z.int().min(1).max(10_000).optional().describe("So many pages at most are asked for."),
+      }),
+    ])
     .optional(),
   until: z
     .strictObject({

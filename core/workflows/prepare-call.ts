@@ -28,6 +28,13 @@ export function prepareRequest(
   // The whole line is parsed, so that a fault is placed in the text as it was written; the method is cut off after.
   const whole = preparer.template(raw["request"], [...path, "request"]);
   if (!whole) return undefined;
+  if (raw["pages"] === "all")
+    preparer.source.reportKey(
+      path,
+      "pages",
+      "wrong-value",
+      '"pages: all" is for an operation, whose document says how its pages go on. Say it here, such as pages: { by: page, items: body.items }.',
+    );
   const [first, ...rest] = whole.parts;
   const url =
     first && "text" in first ? [{ text: first.text.slice(method.length + 1).trimStart() }, ...rest] : rest;
@@ -63,7 +70,9 @@ export function prepareOperation(
     );
     return undefined;
   }
-  preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path);
+  preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path, {
+    allPages: raw["pages"] === "all",
+  });
   return {
     ...base,
     kind: "request",
@@ -158,7 +167,8 @@ function probeOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
   return call && happened && { call, happened, ...optional("outcome", outcome) };
 }
 
-function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): Pages | undefined {
+function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["pages"] {
+  if (raw === "all") return raw;
   if (!isObject(raw)) return undefined;
   const by = raw["by"] as Pages["by"];
   if (by === "cursor" && raw["next"] === undefined)

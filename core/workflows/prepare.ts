@@ -17,7 +17,7 @@ import { innerLists } from "./nested.js";
 import { Knowledge } from "./outcomes.js";
 import { checkReference, type Visible } from "./references.js";
 import type { Source } from "./source.js";
-import type { Step, ValueTemplate, Workflow } from "./steps.js";
+import { noPages, type Step, type ValueTemplate, type Workflow } from "./steps.js";
 
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
@@ -185,7 +185,12 @@ export class Preparer {
   }
 
   /** Whether an operation is there, takes these parameters, and gets all that it wants. */
-  checkOperation({ api, id }: { api: string; id: string }, given: JsonObject, path: Path): void {
+  checkOperation(
+    { api, id }: { api: string; id: string },
+    given: JsonObject,
+    path: Path,
+    { allPages }: { allPages: boolean },
+  ): void {
     if (!this.catalogue) return;
     const at = [...path, "operation"];
     const operations = this.catalogue.operations(api);
@@ -209,6 +214,7 @@ export class Preparer {
       );
       return this.source.report(at, "operation", `The API ${api} has no operation "${id}".${near}`);
     }
+    if (allPages && !operation.pages) this.source.report([...path, "pages"], "operation", noPages(api, id));
     const known = (name: string) => !printJson(given[name] ?? null).includes("${");
     for (const { name, message } of parameterFaults(operation, given, known)) {
       if (given[name] === undefined) this.source.report(at, "operation", message);

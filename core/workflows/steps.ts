@@ -86,7 +86,8 @@ export type CallStep = StepBase & {
   /** What to do where nobody knows whether the call arrived. */
   ifUnsure: "ask" | "repeat" | "fail" | "probe";
   probe?: { call: CallStep; happened: Expression; outcome?: Expression };
-  pages?: Pages;
+  /** `all`: as the document of the operation says. */
+  pages?: Pages | "all";
   until?: Until;
   whenPaced: "wait" | "drop";
 };
@@ -119,7 +120,11 @@ export interface Until {
 }
 
 /** A call whose operation, where it has one, is known. */
-export type ReadyCall = CallStep & { effect: Effect; described?: DescribedTarget };
+export type ReadyCall = Omit<CallStep, "pages"> & {
+  effect: Effect;
+  described?: DescribedTarget;
+  pages?: Pages;
+};
 
 /** What a call of an operation goes by, as the document of its API says. */
 export interface DescribedTarget {
@@ -218,3 +223,7 @@ export interface Workflow {
   limits: { atOnce?: number; whenBusy: "queue" | "skip"; within?: number };
   steps: Step[];
 }
+
+/** What to say where a call wants all pages, and the document of its operation says nothing of them. */
+export const noPages = (api: string, id: string): string =>
+  `The document of ${api} does not say how the pages of ${id} go on (x-ckettle-pages); say it here, such as pages: { by: page, items: body.items }.`;

@@ -1,5 +1,6 @@
 import { compile, type Expression } from "../../expressions/compile.js";
-import type { CallStep, ReadyCall } from "../../workflows/steps.js";
+import type { PagesSaid } from "../../apis/document.js";
+import { noPages, type CallStep, type Pages, type ReadyCall } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import { OperationMissing } from "../ports.js";
 import type { Frame, Walk } from "../walk.js";
@@ -13,7 +14,13 @@ const mostCompiled = 1_000;
  * says itself stands over it.
  */
 export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: StepLog): Promise<ReadyCall> {
-  if (!step.operation) return { ...step, effect: step.effect ?? "writes" };
+  const { pages: given, ...rest } = step;
+  if (!step.operation)
+    return {
+      ...rest,
+      effect: step.effect ?? "writes",
+      ...(given && given !== "all" ? { pages: given } : {}),
+    };
   const { api, id } = step.operation;
   try {
     const described = await walk.ports.operation(api, id, walk.log.started?.apis?.[api]);
@@ -21,14 +28,18 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
     const { operation } = target;
     const using = step.using ?? credential;
     const success =
-      step.success ?? (operation.success === undefined ? undefined : expressionOf(operation.success));
+      step.success ??
+      (operation.success === undefined ? undefined : expressionOf(operation.success, "success"));
+    if (given === "all" && !operation.pages) throw new OperationMissing(noPages(api, id));
+    const pages = given === "all" && operation.pages ? pagesOf(operation.pages) : given;
     return {
-      ...step,
+      ...rest,
       method: operation.method,
       effect: step.effect ?? operation.effect,
       described: target,
       ...(using === undefined ? {} : { using }),
       ...(success === undefined ? {} : { success }),
+      ...(pages && pages !== "all" ? { pages } : {}),
     };
   } catch (error) {
     if (error instanceof OperationMissing)
@@ -37,11 +48,23 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
   }
 }
 
-function expressionOf(text: string): Expression {
-  const known = compiled.get(text);
+/** How pages go on, as the document says it. */
+function pagesOf({ by, items, next, param = by, size }: PagesSaid): Pages {
+  return {
+    by,
+    param,
+    ...(items === undefined ? {} : { items: expressionOf(items, "pages.items") }),
+    ...(next === undefined ? {} : { next: expressionOf(next, "pages.next") }),
+    ...(size === undefined ? {} : { size }),
+  };
+}
+
+function expressionOf(text: string, field: string): Expression {
+  const key = `${field} ${text}`;
+  const known = compiled.get(key);
   if (known) return known;
   if (compiled.size >= mostCompiled) compiled.clear();
-  const expression = compile(text, "success");
-  compiled.set(text, expression);
+  const expression = compile(text, field);
+  compiled.set(key, expression);
   return expression;
 }
