@@ -21,7 +21,7 @@ describe("ckettle demo", () => {
       },
     );
     demo.stderr?.on("data", (piece: Buffer) => (said += piece.toString()));
-    await until(() => said.includes("Stop everything with"), "the demo runs");
+    await until(() => said.includes("Stop everything with"), "the demo runs", 100_000);
   };
   const service = async () => {
     const { url, pid } = JSON.parse(await readFile(join(folder, "service.json"), "utf8")) as {

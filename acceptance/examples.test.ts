@@ -26,7 +26,7 @@ describe("the examples", () => {
     );
     let said = "";
     demo.stderr?.on("data", (piece: Buffer) => (said += piece.toString()));
-    await until(() => said.includes("Stop everything with"), "the demo runs");
+    await until(() => said.includes("Stop everything with"), "the demo runs", 100_000);
     const { url } = JSON.parse(await readFile(join(folder, "service.json"), "utf8")) as { url: string };
     client = createClient({ baseUrl: url, token: (await readFile(join(folder, "token"), "utf8")).trim() });
     at = JSON.parse(await readFile(join(folder, "stand-ins.json"), "utf8")) as Record<string, string>;
