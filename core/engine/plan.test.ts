@@ -46,6 +46,28 @@ describe("a rehearsal", () => {
   });
 });
 
+describe("what a rehearsal answers with, where no document has a sample", () => {
+  it("is what the step last answered", async () => {
+    const it = planned(
+      { rehearsal: true, samples: { made: { status: 201, headers: {}, body: { id: "g-12" } } } },
+      { hut: "corrie", list: [] },
+    );
+    expect((await it.run()).state).toBe("succeeded");
+    expect(outcomeOf(it, "told")).toBe("g-12 true true");
+    expect(urls(it)).toEqual(["/guests"]);
+  });
+
+  it("is the least that counts as success, where it never did", async () => {
+    const it = world(
+      '  - { step: made, request: "POST https://a.example/guests", success: status == 202 }\n  - { step: told, note: "${steps.made.status}" }\n',
+    );
+    it.options = { rehearsal: true };
+    expect((await it.run()).state).toBe("succeeded");
+    expect(outcomeOf(it, "told")).toBe(202);
+    expect(it.sent).toEqual([]);
+  });
+});
+
 describe("one step alone", () => {
   it("takes what is held for the steps before it, and runs nothing else", async () => {
     const it = planned({ only: { step: "made" }, held: { guest: { body: { hut: "eyrie" } } } });

@@ -81,13 +81,14 @@ export function serveEngine(app: Express, context: Context): void {
     const held = await Promise.all(
       locks.all().map(async ({ name, run, path }) => {
         const row = await RunRow.findByPk(run);
-        const waiting = await RunRow.findAll({
+        const asleep = await RunRow.findAll({
           where: { waitsFor: `lock:${name}`, endedAt: null },
           attributes: ["id"],
           limit: 100,
         });
         const state = row ? view(row).state : "held";
-        return { name, run, path, state, waiting: waiting.map(({ id }) => id) };
+        const waiting = [...new Set([...locks.waiting(name), ...asleep.map(({ id }) => id)])];
+        return { name, run, path, state, waiting };
       }),
     );
     return { locks: held };

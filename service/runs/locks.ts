@@ -10,7 +10,7 @@ interface Held {
 /** Names that one step at a time may hold. The rows of the journal's commits make them last. */
 export class LockKeeper {
   readonly #held = new Map<string, Held>();
-  readonly #waiting = new Map<string, (() => void)[]>();
+  readonly #waiting = new Map<string, { run: string; come: () => void }[]>();
   /** Told when a name is given back, and nobody in memory waits for it. */
   readonly events = new EventEmitter<{ free: [name: string] }>();
 
@@ -23,6 +23,11 @@ export class LockKeeper {
     return [...this.#held].map(([name, held]) => ({ name, ...held }));
   }
 
+  /** The runs that wait for a name in memory, the next one first. */
+  waiting(name: string): string[] {
+    return (this.#waiting.get(name) ?? []).map(({ run }) => run);
+  }
+
   /** The locks as one run sees them. */
   of(run: string): Locks {
     return {
@@ -32,7 +37,7 @@ export class LockKeeper {
         this.#held.set(name, { run, path });
         return "taken";
       },
-      wait: (name, millis, signal) => this.#wait(name, millis, signal as globalThis.AbortSignal),
+      wait: (name, millis, signal) => this.#wait(run, name, millis, signal as globalThis.AbortSignal),
       holder: (name) => this.#held.get(name)?.run,
       release: (name, path) => {
         const held = this.#held.get(name);
@@ -49,11 +54,11 @@ export class LockKeeper {
   #free(name: string): void {
     this.#held.delete(name);
     const next = this.#waiting.get(name)?.shift();
-    if (next) next();
+    if (next) next.come();
     else this.events.emit("free", name);
   }
 
-  #wait(name: string, millis: number, signal: globalThis.AbortSignal): Promise<boolean> {
+  #wait(run: string, name: string, millis: number, signal: globalThis.AbortSignal): Promise<boolean> {
     if (!this.#held.has(name)) return Promise.resolve(true);
     return new Promise((resolve) => {
       const queue = this.#waiting.get(name) ?? [];
@@ -61,16 +66,16 @@ export class LockKeeper {
       const end = (free: boolean): void => {
         clearTimeout(timer);
         signal.removeEventListener("abort", leave);
-        const at = queue.indexOf(come);
+        const at = queue.indexOf(waiter);
         if (at >= 0) queue.splice(at, 1);
         if (queue.length === 0) this.#waiting.delete(name);
         resolve(free);
       };
-      const come = (): void => end(true);
+      const waiter = { run, come: (): void => end(true) };
       const leave = (): void => end(false);
       const timer = setTimeout(leave, millis);
       signal.addEventListener("abort", leave, { once: true });
-      queue.push(come);
+      queue.push(waiter);
     });
   }
 }
