@@ -154,7 +154,11 @@ describe("ckettle", () => {
     expect(unsure.code).toBe(1);
     expect(unsure.err).toContain("unsure");
     const id = /decide (\w+)/.exec(unsure.err)?.[1] as string;
-    expect((await world.ckettle(["run", "show", id])).out).toContain("Look at the far side");
+    const shown = (await world.ckettle(["run", "show", id])).out;
+    expect(shown).toContain("Look at the far side");
+    expect(shown).toMatch(
+      / {4}POST http:.*\/guests\n( {4}.*\n)* {4}Authorization: Bearer •••\n {4}\{"email":/,
+    );
     expect(await world.ckettle(["run", "decide", id, "perhaps"])).toMatchObject({
       code: 2,
       err: expect.stringContaining("happened"),

@@ -1,5 +1,12 @@
 import { routes, type Run } from "@copper-kettle/contract";
-import { parseJson, printForPeople, printJson, type Entry, type Json } from "@copper-kettle/core";
+import {
+  parseJson,
+  printForPeople,
+  printJson,
+  type Entry,
+  type Json,
+  type RecordedRequest,
+} from "@copper-kettle/core";
 import { Argument, type Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js";
@@ -64,7 +71,7 @@ export function addRun(program: Command): void {
         const response = run.response
           ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`]
           : [];
-        return [head, "", ...lines, ...response, ...unsureLines(run)].join("\n");
+        return [head, "", ...lines, ...response, ...unsureLines(run, entries as Entry[])].join("\n");
       });
     });
   group
@@ -167,13 +174,31 @@ function rowOf(run: Run): string[] {
   ];
 }
 
-function unsureLines(run: Run): string[] {
+/** What nobody knows the fate of, with what was sent, so that one can look for it on the far side. */
+function unsureLines(run: Run, entries: Entry[]): string[] {
   if (run.unsure.length === 0) return [];
-  const steps = run.unsure.map((item) => `  ${item.path}: ${item.reason}`);
+  const steps = run.unsure.flatMap((item) => [
+    `  ${item.path}: ${item.reason}`,
+    ...sentLines(item.path, entries),
+  ]);
   return [
     "",
     stateText("unsure"),
     ...steps,
     `Look at the far side, then: ckettle run decide ${run.id} happened|again|skip|stop`,
   ];
+}
+
+function sentLines(path: string, entries: Entry[]): string[] {
+  const of = <T extends Entry["type"]>(type: T) =>
+    entries.findLast(
+      (entry): entry is Extract<Entry, { type: T }> =>
+        entry.type === type && "path" in entry && entry.path === path,
+    );
+  const request = of("begun")?.data["request"] as unknown as RecordedRequest | undefined;
+  if (!request) return [];
+  const added = (of("unsure")?.authorization ?? []).map(({ name, value }) => [name, value]);
+  const headers = [...request.headers, ...added].map(([name, value]) => `${name}: ${value}`);
+  const body = typeof request.body === "string" ? [request.body] : request.body ? ["(a body in pieces)"] : [];
+  return [`${request.method} ${request.url}`, ...headers, ...body].map((line) => `    ${colors.dim(line)}`);
 }
