@@ -1,5 +1,5 @@
 import type { AddressInfo } from "node:net";
-import { mkdir, writeFile } from "node:fs/promises";
+import { mkdir, rename, writeFile } from "node:fs/promises";
 import { existsSync } from "node:fs";
 import { createServer } from "node:http";
 import { join } from "node:path";
@@ -195,7 +195,10 @@ export async function startService(config: Config): Promise<Service> {
     "request",
     createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }),
   );
-  await writeFile(join(folder, "service.json"), JSON.stringify({ url, pid: process.pid, version }));
+  // Others read it while it changes: it is there whole, or as it was before.
+  const noted = join(folder, "service.json");
+  await writeFile(`${noted}.new`, JSON.stringify({ url, pid: process.pid, version }));
+  await rename(`${noted}.new`, noted);
   keeper.events.on("ready", (name) => {
     runner
       .credentialReady(name)

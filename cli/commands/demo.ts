@@ -51,6 +51,10 @@ export function addDemo(program: Command): void {
           if (stopping || service.signalCode === null) throw new Exit(code);
           say(`\nThe service was ended by ${service.signalCode}.`);
         }
+      } catch (error) {
+        // Stopped while it was starting: what it was asking has nobody to answer any more.
+        if (stopping && !(error instanceof Exit)) throw new Exit(exitCodes.done);
+        throw error;
       } finally {
         standIns.kill("SIGTERM");
       }

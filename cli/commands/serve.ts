@@ -76,17 +76,18 @@ export function passSignals(child: ChildProcess): ChildProcess {
 }
 
 export function ended(child: ChildProcess): Promise<number> {
-  if (child.exitCode !== null) return Promise.resolve(child.exitCode);
-  return new Promise((resolve) =>
-    child.once("exit", (code, signal) => resolve(code ?? (signal === "SIGTERM" ? 0 : 1))),
-  );
+  const codeOf = (code: number | null, signal: NodeJS.Signals | null): number =>
+    code ?? (signal === "SIGTERM" ? 0 : 1);
+  if (child.exitCode !== null || child.signalCode !== null)
+    return Promise.resolve(codeOf(child.exitCode, child.signalCode));
+  return new Promise((resolve) => child.once("exit", (code, signal) => resolve(codeOf(code, signal))));
 }
 
 /** Waits until the child's own service answers, or has ended. */
 export async function untilReady(globals: Globals, child: ChildProcess): Promise<void> {
   const noted = join(dataFolder(globals), "service.json");
   for (let tries = 0; tries < 600; tries++) {
-    if (child.exitCode !== null) throw new Exit(child.exitCode ?? exitCodes.wrongUse);
+    if (child.exitCode !== null || child.signalCode !== null) throw new Exit(await ended(child));
     try {
       const { url, pid } = JSON.parse(readFileSync(noted, "utf8")) as { url: string; pid: number };
       if (pid === child.pid && (await fetch(`${url}/readyz`)).ok) return;
