@@ -3,6 +3,31 @@ import { describe, expect, it } from "vitest";
 import { Pace, pacePolicy } from "./pace.js";
 import { rateTold } from "./retry-after.js";
 
+describe("a pace whose clock is set", () => {
+  const gone = (pace: Pace, now: number): void => pace.done(pace.go(now), { status: 200, headers: {} }, now);
+
+  it.each([-3_600_000, 3_600_000])("by %i ms: the window and the pause move along", (by) => {
+    let now = 10_000_000;
+    const pace = new Pace();
+    pace.policy = { calls: 2, per: 10_000 };
+    for (let count = 0; count < 2; count++) gone(pace, now);
+    const told = pace.go(now);
+    pace.done(told, { status: 429, headers: { "retry-after": "20" } }, now);
+    const before = pace.next(now) - now;
+    pace.moveBy(by);
+    now += by;
+    expect(pace.next(now) - now).toBe(before);
+    expect(pace.pausedUntil - now).toBe(20_000);
+  });
+
+  it("has no pause to move where nobody asked for one", () => {
+    const pace = new Pace();
+    pace.moveBy(-5_000);
+    expect(pace.pausedUntil).toBe(0);
+    expect(pace.next(7_000)).toBe(7_000);
+  });
+});
+
 describe("a pace", () => {
   it("never lets more calls go than fit in any window of its time, however they come and however long they take", () => {
     fc.assert(

@@ -1,11 +1,7 @@
 import {
-  answerDepartures,
   advance,
-  OperationMissing,
-  sampleAnswer,
   type Advanced,
   type Clock,
-  type DescribedOperation,
   type Entry,
   type JsonObject,
   type Ports,
@@ -27,6 +23,7 @@ import type { KeptStore } from "../store/kept.js";
 import type { ChildRuns } from "./children.js";
 import { continueRunIds, newNonce } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
+import { describedOperation } from "./operations.js";
 import type { Pacer } from "./pacer.js";
 import { TurnQueue, type Turn } from "./queue.js";
 
@@ -317,7 +314,7 @@ export class Runner {
       credentials: {
         read: (name, url) => this.parts.credentials.read(name, url, { by: `workflow ${row.workflow}`, run }),
       },
-      operation: (api, id, revision) => this.#operation(run, api, id, revision),
+      operation: (api, id, revision) => describedOperation(this.parts, run, { api, id, revision }),
       files: {
         keep: (bytes, about) => this.parts.files.keep(run, bytes, about),
         read: (id) => this.parts.files.read(run, id),
@@ -331,42 +328,6 @@ export class Runner {
       respond: (response) => this.events.emit("response", run, response),
     };
     return advance(workflow, { id: run, origin: row.origin, version: row.version }, ports, entries, signals);
-  }
-
-  async #operation(
-    run: string,
-    name: string,
-    id: string,
-    revision: number | undefined,
-  ): Promise<DescribedOperation> {
-    const { apis, drift } = this.parts;
-    const read = await apis.revision(name, revision);
-    const api = read?.api;
-    const operation = api?.operations.find((one) => one.id === id);
-    if (!read || !api || !operation)
-      throw new OperationMissing(
-        api
-          ? `The API ${name} has no operation "${id}".`
-          : `There is no API "${name}"; describe it with: ckettle api add ${name} FILE-OR-URL`,
-      );
-    const [server] = api.servers;
-    if (server === undefined)
-      throw new OperationMissing(
-        `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,
-      );
-    const departures: DescribedOperation["departures"] = (answer) => {
-      const found = answerDepartures(read.document, operation, answer);
-      if (apis.get(name)?.document === read.document)
-        drift.note({ api: name, operation: id, status: answer.status, run }, found);
-      return found;
-    };
-    return {
-      operation,
-      server,
-      departures,
-      sample: () => sampleAnswer(read.document, operation),
-      ...(api.credential === undefined ? {} : { credential: api.credential }),
-    };
   }
 }
 

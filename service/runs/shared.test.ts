@@ -179,6 +179,24 @@ describe("locks that runs share", () => {
     expect(await locks.of("r4").wait("guest", 60_000, never)).toBe(true);
   });
 
+  it("tell who waits for them in memory, the next one first", async () => {
+    const locks = new LockKeeper();
+    locks.of("r1").take("guest", "a");
+    const leaving = new AbortController();
+    const waits = [
+      locks.of("r2").wait("guest", 60_000, leaving.signal),
+      locks.of("r3").wait("guest", 60_000, never),
+    ];
+    expect(locks.waiting("guest")).toEqual(["r2", "r3"]);
+    expect(locks.waiting("other")).toEqual([]);
+    leaving.abort();
+    expect(await waits[0]).toBe(false);
+    expect(locks.waiting("guest")).toEqual(["r3"]);
+    locks.releaseAll("r1");
+    expect(await waits[1]).toBe(true);
+    expect(locks.waiting("guest")).toEqual([]);
+  });
+
   it("are waited for no longer than is said, and not by who was stopped", async () => {
     vi.useFakeTimers();
     try {
