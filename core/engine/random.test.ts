@@ -189,8 +189,16 @@ function answer(url: string, method: string, times: number): Answer {
   return { status: 200, body: { id: chance } };
 }
 
-const worldOf = (file: string): World =>
-  new World(file, (request, times) => answer(request.url, request.method, times));
+/** A far side that remembers what it was asked for, whichever life of the run asked. */
+const farSide = (): ((file: string) => World) => {
+  const asked = new Map<string, number>();
+  return (file) =>
+    new World(file, ({ url, method }) => {
+      const times = asked.get(`${method} ${url}`) ?? 0;
+      asked.set(`${method} ${url}`, times + 1);
+      return answer(url, method, times);
+    });
+};
 
 /** What a run did that must be the same however often it was interrupted. */
 const bodies = (entries: Entry[]): string[] =>
@@ -219,12 +227,13 @@ describe("any workflow, stopped anywhere", () => {
         fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 1, maxLength: 4 }),
         async (list, stops) => {
           const file = fileOf(list);
-          const whole = worldOf(file);
+          const whole = farSide()(file);
           expect((await whole.runToEnd()).state).toBe("succeeded");
           const full = whole.entries();
 
           // The same run, with its process lost again and again: each life has a part of the journal of the one before.
           const lives: World[] = [];
+          const worldOf = farSide();
           let rows = [] as World["rows"];
           let time = whole.entries()[0]?.at as number;
           for (const stop of [...stops, undefined]) {
