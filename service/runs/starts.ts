@@ -73,18 +73,8 @@ export interface StartRequest {
 
 const longestQueue = 10_000;
 
-/** What there is of a run that has done nothing yet. */
-const unbegun = {
-  startedAt: null,
-  endedAt: null,
-  wakeAt: null,
-  waitsFor: null,
-  calls: 0,
-  problems: 0,
-  error: null,
-  message: null,
-  unsure: "[]",
-};
+/** What there is of a run that has done nothing yet, as its row has it. */
+const unbegun = { ...emptySummary(), error: null, unsure: "[]" };
 
 /** Starts, stops and decides runs: each durable before it is answered. */
 export class Starts {
@@ -148,7 +138,6 @@ export class Starts {
       version: request.version,
       text: request.text,
       origin,
-      state: "queued",
       trigger: printJson(trigger),
       startKey: request.key ?? null,
       createdAt: now,
