@@ -48,7 +48,7 @@ describe("the HTTP interface", () => {
     expect(await (await fetch(`${world.url}/readyz`)).json()).toEqual({ ready: true });
   });
 
-  it.each(Object.entries(routes).filter(([, route]) => route.access !== "open"))(
+  it.each(Object.entries(routes).filter(([, route]) => route.needs !== "nothing"))(
     "wants a token for %s",
     async (_name, route) => {
       const path = route.path.replace(/\{\w+\}/g, "x");

@@ -103,7 +103,7 @@ steps:
       () => undefined,
       (error: { problem?: { status: number; detail?: string } }) => error.problem,
     );
-    expect(refused).toMatchObject({ status: 507, detail: expect.stringContaining("make room") });
+    expect(refused).toMatchObject({ status: 507, detail: expect.stringContaining("Make room") });
     expect(await arrived(world.stays, "POST")).toHaveLength(0);
     room("unlimited");
     expect((await world.settled(id)).response?.body).toBe("g-3");

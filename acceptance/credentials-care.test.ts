@@ -142,7 +142,15 @@ describe("the care of credentials", () => {
   });
 
   it("lets those use it who may, and those change it who may; the owner may always", async () => {
-    const mine: CredentialInput = { kind: "bearer", token: staysKey, mayUse: ["ines"], mayChange: ["ines"] };
+    const hosts = [new URL(far.url).host];
+    const mine: CredentialInput = {
+      kind: "bearer",
+      token: staysKey,
+      hosts,
+      mayUse: ["ines"],
+      mayChange: ["ines"],
+    };
+    await expect(put("ines-key", { ...mine, hosts: [] }, ines)).rejects.toThrow("bound to hosts");
     await put("ines-key", mine, ines);
     expect(await refused(put("ines-key", { kind: "bearer", token: "sk-odd-0123" }, odd))).toContain(
       "may be changed by ines only",
@@ -170,7 +178,7 @@ describe("the care of credentials", () => {
 
   it("gives out access tokens by name, and takes them back", async () => {
     expect(await refused(odd.call(routes.createToken, { body: { name: "piet" } }))).toContain(
-      "Only who holds the first",
+      "the owner's access token",
     );
     expect((await world.ckettle(["token", "list"])).out).toMatch(/first[\s\S]*ines[\s\S]*odd/);
     expect((await world.ckettle(["token", "add", "odd"])).err).toContain(
@@ -203,7 +211,7 @@ describe("the care of credentials", () => {
 
   it("shows one in full on one sheet, without its secrets", async () => {
     const { out } = await world.ckettle(["credential", "show", "ines-key"]);
-    for (const words of ["✓ ready", "Authorization: Bearer •••", "any host", "with-ines-key", "ines"])
+    for (const words of ["✓ ready", "Authorization: Bearer •••", "127.0.0.1:", "with-ines-key", "ines"])
       expect(out).toContain(words);
     expect(out).not.toContain(staysKey);
     await put("ending", {

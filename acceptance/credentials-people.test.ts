@@ -99,7 +99,10 @@ describe("credentials, as people set them up,", () => {
     await page.getByLabel("An address that wants this credential").fill(`${far.depot.url}/orders`);
     await page.getByRole("button", { name: "Check now" }).click();
     await page.getByText("The other side wants basic, and this credential is bearer.").waitFor();
-    await page.getByRole("button", { name: "Remove", exact: true }).click();
+    await page.getByRole("button", { name: "Remove the credential" }).click();
+    const dialog = page.getByRole("alertdialog");
+    await dialog.getByText("No workflow uses it.").waitFor();
+    await dialog.getByRole("button", { name: "Remove the credential" }).click();
     await page.getByText("from-console is removed.").waitFor();
     expect(complaints.filter((text) => !/status of 4\d\d|Invalid keyframe/.test(text))).toEqual([]);
     expect(await page.content()).not.toContain("sk-console-1234");

@@ -75,10 +75,15 @@ describe("ckettle demo", () => {
     const after = await service();
     await until(async () => {
       const run = await after.client.call(routes.run, { params: { id } });
-      const path = run.unsure[0]?.path;
+      const [unsure] = run.unsure;
       // The board knows each transaction, so sending again does no harm.
-      if (run.state === "unsure" && path)
-        await after.client.call(routes.decideRun, { params: { id }, body: { decision: "again", path } });
+      if (run.state === "unsure" && unsure) {
+        const { path, attempt } = unsure;
+        await after.client.call(routes.decideRun, {
+          params: { id },
+          body: { decision: "again", path, attempt },
+        });
+      }
       return run.state === "succeeded";
     }, "the run has succeeded");
   });

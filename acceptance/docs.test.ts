@@ -1,4 +1,4 @@
-import { printProblem, readWorkflow, referencePage } from "@copper-kettle/core";
+import { bounds, printProblem, readWorkflow, referencePage } from "@copper-kettle/core";
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
@@ -24,6 +24,13 @@ describe("what the docs say", () => {
       if (/^https?:/.test(target as string)) continue;
       expect(existsSync(join(root, dirname(page), target as string)), `${page}: ${target}`).toBe(true);
     }
+  });
+
+  it("lists every bound with its value, and no other", () => {
+    const rows = [...read("docs/limits.md").matchAll(/^\| `(\w+)`\s+\| ([\d,]+)\s+\|/gm)].map(
+      ([, name, value]) => [name, value],
+    );
+    expect(rows).toEqual(Object.entries(bounds).map(([name, value]) => [name, value.toLocaleString("en")]));
   });
 
   it("names only scripts that are there", () => {

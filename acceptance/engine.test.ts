@@ -47,7 +47,7 @@ describe("the engine in the service", () => {
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     await world.client.call(routes.decideRun, {
       params: { id: first.id },
-      body: { decision: "again", path: "record/create" },
+      body: { decision: "again", path: "record/create", attempt: 1 },
     });
     for (const { id } of [first, second])
       expect((await world.settled(id, ["succeeded", "failed"])).state).toBe("succeeded");
@@ -97,7 +97,17 @@ describe("the engine in the service", () => {
     await world.publish(file("itself", "  - { step: again, workflow: { name: itself } }\n"));
     const run = await world.settled((await world.run("itself")).id);
     expect(run.state).toBe("failed");
-    expect(run.error?.message).toContain("too deep".replace("too ", ""));
+    const codes: (string | undefined)[] = [];
+    const { runs: called } = await world.client.call(routes.listRuns, {
+      query: { workflow: "itself", limit: 200 },
+    });
+    for (const { id } of called) {
+      const ended = (await world.entries(id)).find(({ type }) => type === "ended");
+      codes.push((ended?.["error"] as { code: string } | undefined)?.code);
+    }
+    // The deepest is refused; each above it fails since the one that it called did.
+    expect(codes.filter((code) => code === "too-deep")).toHaveLength(1);
+    expect(codes.filter((code) => code === "run-failed")).toHaveLength(20);
     const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "itself", limit: 200 } });
     expect(runs).toHaveLength(21);
   });

@@ -124,8 +124,11 @@ steps:
         const run = await world.settled(id, ["unsure", "running", "succeeded"]);
         if (run.state !== "unsure") break;
         // The board knows each transaction, so a person can look and say: send it again, it does no harm.
-        for (const { path } of run.unsure) {
-          await world.client.call(routes.decideRun, { params: { id }, body: { decision: "again", path } });
+        for (const { path, attempt } of run.unsure) {
+          await world.client.call(routes.decideRun, {
+            params: { id },
+            body: { decision: "again", path, attempt },
+          });
           await world.settled(id, ["unsure", "running", "succeeded", "waiting", "queued"]);
           break;
         }
@@ -133,9 +136,14 @@ steps:
     }
     await until(async () => {
       const run = await world.client.call(routes.run, { params: { id } });
-      const path = run.unsure[0]?.path;
-      if (run.state === "unsure" && path)
-        await world.client.call(routes.decideRun, { params: { id }, body: { decision: "again", path } });
+      const [unsure] = run.unsure;
+      if (run.state === "unsure" && unsure) {
+        const { path, attempt } = unsure;
+        await world.client.call(routes.decideRun, {
+          params: { id },
+          body: { decision: "again", path, attempt },
+        });
+      }
       return run.state === "succeeded";
     }, "the run has succeeded");
     expect(kills).toBe(3);

@@ -1,4 +1,5 @@
 import { routes } from "@copper-kettle/contract";
+import { join } from "node:path";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { launch, signIn } from "./browser.js";
@@ -85,7 +86,7 @@ describe("what runs share", () => {
     await page.waitForURL(`**/runs/${first.id}`);
     await world.client.call(routes.decideRun, {
       params: { id: first.id },
-      body: { decision: "happened", outcome: { status: 201, body: { id: "g-3" } } },
+      body: { decision: "happened", attempt: 1, outcome: { status: 201, body: { id: "g-3" } } },
     });
     for (const { id } of [first, second]) expect((await world.settled(id)).state).toBe("succeeded");
     expect((await world.client.call(routes.locks)).locks).toEqual([]);
@@ -136,9 +137,9 @@ paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
   it("what a restored copy does not know is held, and its page lets it go on", async () => {
     const { id } = await world.run("inner");
     await world.settled(id, ["waiting"]);
-    const folder = `${world.folder}-copy`;
+    const folder = join(world.folder, "backups", "copy");
     expect((await world.ckettle(["backup", folder])).code).toBe(0);
-    const restored = `${folder}-restored`;
+    const restored = `${world.folder}-restored`;
     expect((await world.ckettle(["restore", folder, "--data", restored])).code).toBe(0);
     const other = await World.on(restored, world);
     try {

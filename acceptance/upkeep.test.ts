@@ -101,7 +101,11 @@ describe("upkeep", () => {
       });
       expect(secret).toMatch(/^whsec_/);
       expect((await world.ckettle(["telling", "show"])).out).not.toContain("whsec");
-      expect(new Webhook(secret)).toBeTruthy();
+      const signed = { ...delivery?.headers } as Record<string, string>;
+      expect(() => new Webhook(secret).verify(JSON.stringify(delivery?.body), signed)).not.toThrow();
+      expect(() =>
+        new Webhook(secret).verify(JSON.stringify({ ...(delivery?.body as object), x: 1 }), signed),
+      ).toThrow();
     });
 
     it("tells of a run that failed, once, and again only after one has succeeded", async () => {
@@ -208,11 +212,10 @@ describe("upkeep", () => {
     let copy = "";
     let other = "";
     beforeAll(async () => {
-      const folder = await mkdtemp(join(tmpdir(), "copper-kettle-backup-"));
-      copy = join(folder, "copy");
-      other = join(folder, "other");
+      copy = join(world.folder, "backups", "copy");
+      other = join(await mkdtemp(join(tmpdir(), "copper-kettle-backup-")), "other");
     });
-    afterAll(() => rm(join(copy, ".."), { recursive: true, force: true }));
+    afterAll(() => rm(join(other, ".."), { recursive: true, force: true }));
 
     it("taken while runs go on is whole; restored, its unfinished runs are held until each is released", async () => {
       await world.publish(
@@ -223,8 +226,8 @@ describe("upkeep", () => {
       const going = Promise.all(
         Array.from({ length: 20 }, () => world.run("many").then((run) => world.settled(run.id))),
       );
-      const said = await world.ckettle(["backup", copy]);
-      expect(said.code).toBe(0);
+      const said = await world.ckettle(["backup", "copy"]);
+      expect(said).toMatchObject({ code: 0, out: `${copy}\n` });
       await going;
       expect((await stat(join(copy, "sealing.key"))).mode & 0o077).toBe(0);
       expect(await world.ckettle(["backup", copy])).toMatchObject({

@@ -21,7 +21,9 @@ describe("the routes", () => {
   });
 
   it("are all closed but for signing in", () => {
-    expect(all.filter(([, route]) => route.access === "open").map(([name]) => name)).toEqual(["openSession"]);
+    expect(all.filter(([, route]) => route.needs === "nothing").map(([name]) => name)).toEqual([
+      "openSession",
+    ]);
   });
 
   it("make URLs that carry any name and any query", () => {

@@ -128,6 +128,7 @@ export const tokenRoutes = {
     body: z.strictObject({ name }),
     output: token.extend({ token: z.string() }),
     status: 201,
+    needs: "owner",
   }),
   removeToken: route({
     method: "DELETE",

@@ -217,5 +217,6 @@ export const engineRoutes = {
     body: z.strictObject({ paused: z.boolean() }),
     output: z.object({ paused: z.boolean() }),
     status: 200,
+    needs: "owner",
   }),
 } as const;

@@ -39,7 +39,7 @@ export const routes = {
     body: z.strictObject({ code: z.string() }),
     output: nothing,
     status: 204,
-    access: "open",
+    needs: "nothing",
   }),
   session: route({
     method: "GET",
@@ -273,6 +273,9 @@ export const routes = {
         .string()
         .optional()
         .meta({ description: "The step; may be left out while only one is unsure." }),
+      attempt: z.int().min(1).meta({
+        description: "The attempt that is decided about, as the run shows it; another one is refused.",
+      }),
       outcome: json
         .optional()
         .meta({ description: "With happened: what the far side answered, as { status, headers, body }." }),
@@ -295,6 +298,7 @@ export const routes = {
     summary: "Make a new sealing key, and wrap the data keys anew; what is sealed stays as it is",
     output: z.object({ dataKeys: z.number() }),
     status: 200,
+    needs: "owner",
   }),
   constants: route({
     method: "GET",

@@ -90,6 +90,7 @@ export const upkeepRoutes = {
       secret: z.string().optional().meta({ description: "The signing secret that was made; shown once." }),
     }),
     status: 200,
+    needs: "owner",
   }),
   tryTelling: route({
     method: "POST",
@@ -97,6 +98,7 @@ export const upkeepRoutes = {
     summary: "Send a message by every way, and say what came of it",
     output: z.object({ sent: z.array(z.object({ by: z.string(), fault: z.string().nullable() })) }),
     status: 200,
+    needs: "owner",
   }),
   retention: route({
     method: "GET",
@@ -112,6 +114,7 @@ export const upkeepRoutes = {
     body: retention,
     output: retention,
     status: 200,
+    needs: "owner",
   }),
   prune: route({
     method: "POST",
@@ -119,15 +122,19 @@ export const upkeepRoutes = {
     summary: "Forget now what retention says; it also happens by itself, once a minute",
     output: z.object({ runs: z.number(), files: z.number() }),
     status: 200,
+    needs: "owner",
   }),
   backup: route({
     method: "POST",
     path: "/api/backup",
-    summary: "Write a consistent copy of everything into a folder of the service's machine",
+    summary: "Write a consistent copy of everything, the sealing key included, under the folder of backups",
     body: z.strictObject({
-      folder: z.string().min(1).optional().meta({ description: "Default: a new one under the data folder." }),
+      folder: z.string().min(1).max(4_000).optional().meta({
+        description: "A name, or a path, under the folder of backups. Default: a new one.",
+      }),
     }),
     output: z.object({ folder: z.string(), bytes: z.number(), files: z.number() }),
     status: 201,
+    needs: "owner",
   }),
 } as const;

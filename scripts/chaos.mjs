@@ -61,7 +61,7 @@ async function decide() {
   const { runs } = await world.call("GET", "/api/runs?state=unsure&limit=200");
   for (const { id, workflow, unsure } of runs) {
     const inputs = started.find((one) => one.id === id)?.inputs;
-    for (const { path } of unsure) {
+    for (const { path, attempt } of unsure) {
       const call = `${id} ${path}`;
       if (!seen.has(call)) {
         seen.set(call, Date.now());
@@ -69,8 +69,13 @@ async function decide() {
       }
       if (left.has(call) || !inputs || Date.now() - seen.get(call) < 3 * longestLatency) continue;
       const [guest] = await world.guests(load[workflow].calls(id, inputs)[path]);
-      const happened = { decision: "happened", path, outcome: { status: 201, headers: {}, body: guest } };
-      const body = guest ? happened : { decision: "again", path };
+      const happened = {
+        decision: "happened",
+        path,
+        attempt,
+        outcome: { status: 201, headers: {}, body: guest },
+      };
+      const body = guest ? happened : { decision: "again", path, attempt };
       // Where other branches still act, it is refused, and decided at the next look.
       const done = await world.call("POST", `/api/runs/${id}/decide`, body).then(
         () => true,

@@ -1,5 +1,5 @@
 import { homedir } from "node:os";
-import { join } from "node:path";
+import { join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
 import { z } from "zod";
 
@@ -27,6 +27,7 @@ const schema = z.object({
   COPPER_KETTLE_ALLOW_ADDRESSES: list,
   COPPER_KETTLE_MOST_ANSWER: z.coerce.number().int().min(1_024).default(52_428_800),
   COPPER_KETTLE_KEY: z.string().optional(),
+  COPPER_KETTLE_BACKUPS: z.string().min(1).optional(),
   COPPER_KETTLE_LOG: z.enum(["trace", "debug", "info", "warn", "error", "silent"]).default("info"),
   COPPER_KETTLE_GRACE: z.coerce.number().int().min(0).default(10_000),
 });
@@ -45,6 +46,8 @@ export interface Config {
   /** Bytes. */
   mostAnswer: number;
   key: string | undefined;
+  /** The folder under which backups are written. */
+  backupFolder: string;
   logLevel: string;
   /** How long what is being sent may take to finish at a stop, in milliseconds. */
   graceMillis: number;
@@ -72,6 +75,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
     mostAnswer: values.COPPER_KETTLE_MOST_ANSWER,
     key: values.COPPER_KETTLE_KEY,
+    backupFolder: resolve(values.COPPER_KETTLE_BACKUPS ?? join(values.COPPER_KETTLE_DATA, "backups")),
     logLevel: values.COPPER_KETTLE_LOG,
     graceMillis: values.COPPER_KETTLE_GRACE,
     consoleFolder: fileURLToPath(

@@ -5,6 +5,13 @@ import { FolderTaken } from "./store/lock.js";
 /** The service's entry: configured by the environment, stopped by SIGTERM or SIGINT. Exit code 2: it could not start. */
 async function main(): Promise<void> {
   process.umask(0o077);
+  // Whoever read the log may go away; the work goes on.
+  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
+  process.on("unhandledRejection", (error) =>
+    process.stderr.write(
+      `${JSON.stringify({ level: 50, msg: "a failure that nobody waited for", err: String(error) })}\n`,
+    ),
+  );
   let service: Service;
   try {
     service = await startService(readConfig(process.env));

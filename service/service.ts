@@ -1,6 +1,6 @@
 import type { AddressInfo } from "node:net";
-import { mkdir, rename, writeFile } from "node:fs/promises";
-import { existsSync } from "node:fs";
+import { mkdir } from "node:fs/promises";
+import { bounds } from "@copper-kettle/core";
 import { createServer } from "node:http";
 import { join } from "node:path";
 import { pino } from "pino";
@@ -15,6 +15,7 @@ import { TokenRequests } from "./oauth/requests.js";
 import { SignIns } from "./oauth/sign-in.js";
 import { TokenStore } from "./store/tokens.js";
 import { addressRule } from "./outbound/guard.js";
+import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
 import { withKept } from "./runs/again.js";
@@ -23,7 +24,6 @@ import { LockKeeper } from "./runs/locks.js";
 import { Pacer } from "./runs/pacer.js";
 import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
-import { writePrivate } from "./sealing/keys.js";
 import { Sealing } from "./sealing/sealing.js";
 import { ApiStore } from "./store/apis.js";
 import { Blobs } from "./store/blobs.js";
@@ -43,6 +43,15 @@ import { defineModels } from "./store/models.js";
 import { Teller } from "./telling/teller.js";
 import { watch } from "./telling/watch.js";
 import { Pruner } from "./upkeep/retention.js";
+import {
+  keepRoom,
+  openWithRoom,
+  giveFirstToken,
+  lookForDamage,
+  noteAddress,
+  requireOwnDatabase,
+  requireWholeRestore,
+} from "./upkeep/folder.js";
 import { holdRestored } from "./upkeep/restored.js";
 import { WorkflowStore } from "./store/workflows.js";
 import { Writer } from "./store/writer.js";
@@ -66,10 +75,16 @@ export async function startService(config: Config): Promise<Service> {
   const folder = config.dataFolder;
   await mkdir(folder, { recursive: true, mode: 0o700 });
   const lock = await lockFolder(folder, { url: `http://${config.listen}:${config.port}` });
-  const store = await openDatabase(join(folder, "copper-kettle.sqlite"));
-  defineModels(store.sequelize);
-  const migrated = await migrate(store);
+  const tokenFile = join(folder, "token");
+  const databaseFile = join(folder, "copper-kettle.sqlite");
+  requireWholeRestore(folder, databaseFile);
+  const { store, migrated } = await openWithRoom(folder, async () => {
+    const store = await openDatabase(databaseFile);
+    defineModels(store.sequelize);
+    return { store, migrated: await migrate(store) };
+  });
   const writer = new Writer(store);
+  await requireOwnDatabase(databaseFile, tokenFile);
   const sealing = await Sealing.open(writer, join(folder, "sealing.key"), config.key);
   const { sealer } = sealing;
   const blobs = new Blobs(join(folder, "blobs"));
@@ -96,14 +111,15 @@ export async function startService(config: Config): Promise<Service> {
     mostAnswer: config.mostAnswer,
     userAgent: `copper-kettle/${version}`,
   });
-  const files = new FileStore(writer, blobs);
-  const locks = new LockKeeper();
+  const reader = new AsideReader();
+  const files = new FileStore(writer, blobs, sealer);
+  const locks = new LockKeeper((name) => sealer.digest(name));
   await locks.loadAll(store);
   const now = (): number => systemClock.now();
   const requests = new TokenRequests(new EndpointFetch(transport, now), now);
   const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
   const uses = new CredentialUses(credentials, keeper, activity, now);
-  const kept = new KeptStore(writer, now);
+  const kept = new KeptStore(writer, sealer, now);
   await kept.loadAll();
   const pacer = new Pacer(apis, now);
   const settings = new SettingStore(writer, sealer);
@@ -120,6 +136,7 @@ export async function startService(config: Config): Promise<Service> {
     pacer,
     locks,
     transport,
+    reader,
     clock: systemClock,
     log,
   });
@@ -127,14 +144,9 @@ export async function startService(config: Config): Promise<Service> {
   journals.withKept = (row, own) =>
     withKept({ workflows }, row, own, async (source) => (await journals.loadWhole(source)).entries);
   runner.children = new ChildRuns(starts, runner, journals, workflows);
-  const auth = new Auth(writer, { secure: config.publicUrl?.startsWith("https:") ?? false });
-  await auth.loadAll();
-  const tokenFile = join(folder, "token");
-  if (!auth.hasTokens || !existsSync(tokenFile))
-    await writePrivate(tokenFile, `${await auth.createToken("first")}\n`);
-
   let ready = false;
   const server = createServer({ requestTimeout });
+  server.maxConnections = bounds.connections;
   await new Promise<void>((resolve, reject) => {
     server.once("error", reject);
     server.listen(config.port, config.listen, resolve);
@@ -156,6 +168,12 @@ export async function startService(config: Config): Promise<Service> {
     `${shownHost}:${port}`,
     ...config.hostNames.map((name) => name.toLowerCase()),
   ]);
+  const origins = new Set([new URL(publicUrl).origin, ...[...hosts].map((host) => `http://${host}`)]);
+  // What is served under a name of its own may have a proxy in front that speaks TLS.
+  for (const name of config.hostNames) origins.add(`https://${name.toLowerCase()}`);
+  const auth = new Auth(writer, { secure: publicUrl.startsWith("https:"), origins });
+  await auth.loadAll();
+  await giveFirstToken(auth, tokenFile);
   const teller = new Teller(settings, transport, log, publicUrl, now);
   const pruner = new Pruner(writer, blobs, settings, log, now);
   const watcher = watch({ teller, journals, credentials, tokens, log, console: publicUrl });
@@ -163,7 +181,8 @@ export async function startService(config: Config): Promise<Service> {
     version,
     startedAt: Date.now(),
     dataFolder: folder,
-    url,
+    backupFolder: config.backupFolder,
+    publicUrl,
     auth,
     workflows,
     credentials,
@@ -186,6 +205,7 @@ export async function startService(config: Config): Promise<Service> {
     locks,
     journals,
     transport,
+    reader,
     sealing,
     runner,
     starts,
@@ -195,10 +215,9 @@ export async function startService(config: Config): Promise<Service> {
     "request",
     createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }),
   );
-  // Others read it while it changes: it is there whole, or as it was before.
-  const noted = join(folder, "service.json");
-  await writeFile(`${noted}.new`, JSON.stringify({ url, pid: process.pid, version }));
-  await rename(`${noted}.new`, noted);
+  await noteAddress(folder, { url, pid: process.pid, version }).catch((error: unknown) =>
+    log.warn({ err: error }, "the service's address could not be noted: commands need --url"),
+  );
   keeper.events.on("ready", (name) => {
     runner
       .credentialReady(name)
@@ -212,6 +231,8 @@ export async function startService(config: Config): Promise<Service> {
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
+  await keepRoom(folder);
+  const damage = lookForDamage(databaseFile, runner.faults, log, now);
 
   const upkeep = setInterval(
     () =>
@@ -230,6 +251,7 @@ export async function startService(config: Config): Promise<Service> {
     async close() {
       ready = false;
       clearInterval(upkeep);
+      await damage.stop();
       teller.close();
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeIdleConnections();
@@ -239,6 +261,7 @@ export async function startService(config: Config): Promise<Service> {
       await credentials.saveUse();
       await drift.save();
       await transport.close();
+      await reader.close();
       await writer.close();
       await store.close();
       await lock.release();

@@ -87,8 +87,16 @@ export function addCredential(program: Command): void {
     .command("remove")
     .description("remove a credential")
     .argument("<name>")
-    .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeCredential, { params: { name } });
+    .option("--yes", "also while workflows use it")
+    .action(async (name: string, options: { yes?: boolean }, command: Command) => {
+      const client = clientOf(globalsOf(command));
+      const { usedBy } = await client.call(routes.credential, { params: { name } });
+      if (usedBy.length > 0 && !options.yes)
+        throw new Exit(
+          exitCodes.wrongUse,
+          `${name} is used by ${usedBy.join(", ")}: their calls would fail, and the secret is gone for good. Say --yes to remove it all the same.`,
+        );
+      await client.call(routes.removeCredential, { params: { name } });
       say(`${name} is removed.`);
     });
 }

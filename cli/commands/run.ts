@@ -110,6 +110,7 @@ export function addRun(program: Command): void {
     .argument("<id>")
     .addArgument(new Argument("<decision>", "happened, again, skip or stop").choices(decisions))
     .option("--step <path>", "the step; needed only where several are unsure")
+    .option("--attempt <number>", "the attempt that you looked at; default: the one that is unsure now")
     .option(
       "--outcome <json>",
       'with happened: what the far side answered, such as {"status":201,"body":{"id":"g-9"}}',
@@ -118,16 +119,18 @@ export function addRun(program: Command): void {
       async (
         id: string,
         decision: (typeof decisions)[number],
-        options: { step?: string; outcome?: string },
+        options: { step?: string; attempt?: string; outcome?: string },
         command: Command,
       ) => {
         const globals = globalsOf(command);
         const outcome = options.outcome === undefined ? {} : { outcome: outcomeOf(options.outcome) };
         const path = options.step === undefined ? {} : { path: options.step };
-        const run = await clientOf(globals).call(routes.decideRun, {
-          params: { id },
-          body: { decision, ...path, ...outcome },
-        });
+        const client = clientOf(globals);
+        const { unsure } = await client.call(routes.run, { params: { id } });
+        const asked = unsure.find((item) => options.step === undefined || item.path === options.step);
+        const attempt = Number(options.attempt ?? asked?.attempt ?? 1);
+        const body = { decision, attempt, ...path, ...outcome };
+        const run = await client.call(routes.decideRun, { params: { id }, body });
         show(globals, run, () => `${id}: decided ${decision}`);
       },
     );

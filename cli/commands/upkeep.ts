@@ -1,6 +1,6 @@
 import { routes, type Retention, type Telling, type TellingInput } from "@copper-kettle/contract";
 import type { Command } from "commander";
-import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdirSync, readdirSync, renameSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { clientOf, dataFolder, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
@@ -11,11 +11,11 @@ export function addUpkeep(program: Command): void {
   program
     .command("backup")
     .description("write a consistent copy of everything while the service runs")
-    .argument("[folder]", "a new folder on the service's machine; default: one under the data folder")
+    .argument("[folder]", "a name, or a path, under the service's folder of backups; default: a new one")
     .action(async (folder: string | undefined, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const done = await clientOf(globals).call(routes.backup, {
-        body: folder === undefined ? {} : { folder: resolve(folder) },
+        body: folder === undefined ? {} : { folder },
       });
       show(globals, done, () => done.folder);
       say(
@@ -183,6 +183,14 @@ function restore(from: string, target: string): void {
   if (existsSync(target) && readdirSync(target).length > 0)
     throw new Exit(exitCodes.wrongUse, `${target} is not empty. Name a new folder with --data.`);
   mkdirSync(target, { recursive: true, mode: 0o700 });
-  cpSync(from, target, { recursive: true, filter: (path) => !path.endsWith("backup.json") });
+  // The mark is there before anything that could run: a copy that breaks off does not go on with old runs.
   writeFileSync(join(target, "restored.json"), JSON.stringify({ from, at: new Date().toISOString() }));
+  const database = "copper-kettle.sqlite";
+  cpSync(from, target, {
+    recursive: true,
+    filter: (path) => ![join(from, "backup.json"), join(from, database)].includes(path),
+  });
+  // The database comes last, and by its name only when it is whole: without it the folder does not start.
+  cpSync(join(from, database), join(target, `${database}.part`));
+  renameSync(join(target, `${database}.part`), join(target, database));
 }

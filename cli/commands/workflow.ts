@@ -91,7 +91,11 @@ export function addWorkflow(program: Command): void {
     .description("keep a file as the draft of its workflow")
     .argument("<file>", "the file, or - for standard input")
     .option("--publish", "publish it too")
-    .action(async (file: string, options: { publish?: boolean }, command: Command) => {
+    .option(
+      "--base <revision>",
+      "the revision that it was made from, as pull says: another one since is refused",
+    )
+    .action(async (file: string, options: { publish?: boolean; base?: string }, command: Command) => {
       const globals = globalsOf(command);
       const text = readText(file);
       const { partial, problems } = readWorkflow(text);
@@ -99,7 +103,7 @@ export function addWorkflow(program: Command): void {
       const client = clientOf(globals);
       let workflow = await client.call(routes.pushWorkflow, {
         params: { name: partial.name },
-        body: { text },
+        body: { text, ...(options.base === undefined ? {} : { base: Number(options.base) }) },
       });
       if (workflow.problemList.length > 0) say(problemLines(workflow.problemList, file));
       if (options.publish)
@@ -114,9 +118,14 @@ export function addWorkflow(program: Command): void {
     .option("--published <number>", "a published version; without it the draft")
     .action(async (name: string, options: { output?: string; published?: string }, command: Command) => {
       const query = options.published === undefined ? {} : { version: Number(options.published) };
-      const { text } = await clientOf(globalsOf(command)).call(routes.workflow, { params: { name }, query });
+      const { text, revision } = await clientOf(globalsOf(command)).call(routes.workflow, {
+        params: { name },
+        query,
+      });
       if (options.output) writeFileSync(options.output, text);
       else process.stdout.write(text);
+      if (options.published === undefined)
+        say(`The draft is at revision ${revision}: push a change of it with --base ${revision}.`);
     });
   group
     .command("publish")

@@ -28,3 +28,8 @@ export function fieldMessages(error: unknown): Record<string, string> {
     (error.problem.errors ?? []).map(({ field, message }) => [field.replace(/^inputs\./, ""), message]),
   );
 }
+
+/** Whether a draft was refused since somebody else changed it meanwhile. */
+export function isConflict(error: unknown): boolean {
+  return error instanceof ProblemError && error.problem.type.endsWith(":draft-conflict");
+}

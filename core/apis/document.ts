@@ -1,4 +1,5 @@
 import { defaultEffect, type Effect } from "../http/effect.js";
+import { bounds } from "../values/bounds.js";
 import { isObject, own, type Json, type JsonObject } from "../values/json.js";
 
 /** Where a parameter goes; named as in OpenAPI (`in`). */
@@ -111,6 +112,8 @@ export function readApi(document: JsonObject): Api {
     }
   }
   noteOverlaps(read, notes);
+  if (notes.length > bounds.notes)
+    notes.splice(bounds.notes, Infinity, `… and ${notes.length - bounds.notes} more.`);
   const servers = serversOf(document);
   if (servers.length === 0)
     notes.push("The document names no server; give one, or calls have nowhere to go.");
@@ -132,21 +135,31 @@ export function deref(document: JsonObject, node: Json | undefined): Json | unde
   let found = node;
   for (let hops = 0; hops < mostHops; hops++) {
     if (!isObject(found) || typeof found["$ref"] !== "string") return found;
-    found = pointed(document, found["$ref"]);
+    found = pointedAt(document, found["$ref"]);
   }
   return undefined;
 }
 
-function pointed(document: JsonObject, reference: string): Json | undefined {
+/** What a reference inside the document leads to, which may be a reference again (RFC 6901). */
+export function pointedAt(document: JsonObject, reference: string): Json | undefined {
   if (!reference.startsWith("#/")) return reference === "#" ? document : undefined;
   let found: Json | undefined = document;
   for (const part of reference.slice(2).split("/")) {
-    const key = decodeURIComponent(part).replaceAll("~1", "/").replaceAll("~0", "~");
+    const key = decoded(part).replaceAll("~1", "/").replaceAll("~0", "~");
     if (Array.isArray(found)) found = found[Number(key)];
     else if (isObject(found)) found = own(found, key);
     else return undefined;
   }
   return found;
+}
+
+/** A part of a reference as it is meant; one that is encoded badly is taken as it stands. */
+function decoded(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
 }
 
 function operationOf(
@@ -311,13 +324,23 @@ function serversOf(document: JsonObject): string[] {
   });
 }
 
+/** Which number comes next behind each id that is taken: thousands of operations may be alike. */
+const nextCounts = new WeakMap<Set<string>, Map<string, number>>();
+
 /** An id as it can stand behind a dot in a file: letters, digits, `_`, `-` and dots. */
 export function uniqueId(wanted: string, taken: Set<string>): string {
   const clean = wanted.replace(/[^A-Za-z0-9_.-]+/g, "_").replace(/^[^A-Za-z0-9]+|_+$/g, "") || "operation";
-  let id = clean;
-  for (let count = 2; taken.has(id); count++) id = `${clean}${count}`;
-  taken.add(id);
-  return id;
+  if (!taken.has(clean)) {
+    taken.add(clean);
+    return clean;
+  }
+  const counts = nextCounts.get(taken) ?? new Map<string, number>();
+  nextCounts.set(taken, counts);
+  let count = counts.get(clean) ?? 2;
+  while (taken.has(`${clean}${count}`)) count++;
+  counts.set(clean, count + 1);
+  taken.add(`${clean}${count}`);
+  return `${clean}${count}`;
 }
 
 /** `get /guests/{id}/stays` → `getGuestsIdStays`. */

@@ -1,4 +1,5 @@
 import type { RequestParts } from "../http/build.js";
+import { dotSegment } from "../http/dot-segments.js";
 import { RequestRefused } from "../http/message.js";
 import { percentEncode } from "../values/encodings.js";
 import { Exact, isObject, kindOf, own, printJson, type Json, type JsonObject } from "../values/json.js";
@@ -29,7 +30,8 @@ export function operationRequest(
     if (value === undefined) continue;
     switch (parameter.in) {
       case "path":
-        path = path.replaceAll(`{${parameter.name}}`, inPath(parameter, value));
+        path = path.replaceAll(`{${parameter.name}}`, () => inPath(parameter, value));
+        requireNoDots(path, operation, parameter);
         break;
       case "query":
         query.push(...inQuery(parameter, value));
@@ -48,6 +50,16 @@ export function operationRequest(
     headers,
     cookies,
   };
+}
+
+/** A value may fill its part of the path, and not lead to another one: an id of `..` would make a call of its parent. */
+function requireNoDots(path: string, { path: written, id }: Operation, { name, title }: Parameter): void {
+  const dots = dotSegment(path);
+  if (dots !== undefined && dotSegment(written) === undefined)
+    throw new RequestRefused(
+      "bad-request",
+      `The parameter "${title === name ? name : `${title} (${name})`}" of ${id} makes a part of the path "${dots}", which would change the path.`,
+    );
 }
 
 /** The media type that a body of some kind has, where the operation's document says a special one, as `…+json`. */

@@ -69,6 +69,9 @@ export function secretsOf(credential: Credential): string[] {
         ...[credential.clientSecret, credential.password, credential.refreshToken].filter(
           (secret) => secret !== undefined,
         ),
+        ...(credential.clientId && credential.clientSecret
+          ? [basicToken({ user: credential.clientId, password: credential.clientSecret })]
+          : []),
         ...pemLines(credential.privateKey ?? ""),
       ];
   }

@@ -1,5 +1,5 @@
 import type { Piece } from "../http/multipart.js";
-import type { FailureKind, ResponseHeaders } from "../http/message.js";
+import type { BrokenBody, FailureKind, ResponseHeaders } from "../http/message.js";
 import type { Departure } from "../shapes/drift.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -54,6 +54,8 @@ export interface RecordedResponse {
   url: string;
   /** What was wrong with the body, where its media type promised something else. */
   fault?: string;
+  /** Why there is no body at all. */
+  broken?: BrokenBody["code"];
 }
 
 /** What was added to a request to prove who calls, with the secrets masked. */

@@ -1,5 +1,6 @@
 import { answerDepartures } from "../apis/answers.js";
-import { TransportFailure, type HttpRequest, type HttpResponse } from "../http/message.js";
+import { TransportFailure, type BrokenBody, type HttpRequest, type HttpResponse } from "../http/message.js";
+import { readBody } from "../http/read.js";
 import { utf8 } from "../values/encodings.js";
 import { parseJson, printJson, type Json, type JsonObject } from "../values/json.js";
 import { readWorkflow } from "../workflows/read.js";
@@ -11,6 +12,7 @@ import {
   OperationMissing,
   type ChildEnd,
   type ChildStart,
+  type FileAbout,
   type JournalRow,
   type Ports,
 } from "./ports.js";
@@ -21,6 +23,9 @@ export type Answer = { status: number; body?: unknown; headers?: Record<string, 
 
 /** What makes an answer: the request, and how often this method and URL was asked for before. */
 export type Responder = (request: HttpRequest, times: number) => Answer;
+
+/** The process of a world was killed. */
+export class Killed extends Error {}
 
 /** A world for one run: a clock that jumps, a journal in memory, a far side that counts. */
 export class World {
@@ -47,6 +52,16 @@ export class World {
   readonly stopped: string[] = [];
   options: RunOptions | undefined;
   inputs: JsonObject = {};
+  /** The text of every body, instead of JSON. */
+  text: string | undefined;
+  /** Why no answer has a body. */
+  broken: BrokenBody | undefined;
+  /** What was said of the files that were kept. */
+  readonly keptFiles: FileAbout[] = [];
+  /** How many rows it may hold: at the one after them its process is killed, and does nothing more. */
+  diesAt = Number.POSITIVE_INFINITY;
+  /** After how many sends it is killed: before anything that it was answered becomes durable. */
+  diesAfterSends = Number.POSITIVE_INFINITY;
   /** Called before each send; may abort signals or throw. */
   beforeSend: (request: HttpRequest) => void = () => undefined;
 
@@ -127,11 +142,16 @@ export class World {
       },
       journal: {
         write: async (rows) => {
+          const left = this.diesAt - this.rows.length;
+          // Rows of one write become durable together.
+          if (rows.length > left || this.sent.length >= this.diesAfterSends) this.diesAt = 0;
+          if (this.diesAt === 0) throw new Killed();
           this.rows.push(...rows);
           await Promise.resolve();
         },
       },
       transport: { send: async (request) => this.#send(request) },
+      read: async (response, as) => readBody(response, as),
       credentials: {
         read: async (name, url) => {
           if (this.readCredential) return this.readCredential(name, url);
@@ -151,11 +171,14 @@ export class World {
         };
       },
       files: {
-        keep: async (bytes, about) => ({ file: "f1", size: bytes.length, ...about }),
+        keep: async (bytes, about) => {
+          this.keptFiles.push(about);
+          return { file: "f1", size: bytes.length, name: about.name, mediaType: about.mediaType };
+        },
         read: async () => utf8("bytes of a file"),
       },
       kept: {
-        read: (key) => this.kept[key] ?? {},
+        read: (key) => ({ values: this.kept[key] ?? {}, masked: [] }),
         change: ({ key, values }) => (this.kept[key] = values),
       },
       pace: {
@@ -170,6 +193,7 @@ export class World {
           this.locks.set(name, path);
           return "taken";
         },
+        secretName: (name) => `a secret name of ${name.length}`,
         wait: async () => false,
         holder: (name) => this.locks.get(name),
         release: (name) => this.locks.delete(name),
@@ -192,6 +216,7 @@ export class World {
   }
 
   #send(request: HttpRequest): HttpResponse {
+    if (this.diesAt === 0) throw new Killed();
     this.beforeSend(request);
     const times = this.sent.filter(
       (other) => other.method === request.method && other.url === request.url,
@@ -201,8 +226,10 @@ export class World {
     this.sent.push(request);
     this.time += 10;
     if (answer === "cut") throw new TransportFailure("cut", "The connection was closed.", true);
-    const body = answer.body === undefined ? new Uint8Array() : utf8(printJson(answer.body));
+    const text = this.text ?? (answer.body === undefined ? "" : printJson(answer.body));
+    const body = utf8(this.broken ? "" : text);
     return {
+      ...(this.broken ? { broken: this.broken } : {}),
       status: answer.status,
       headers: { "content-type": "application/json", ...answer.headers },
       body,

@@ -1,7 +1,9 @@
+import type { BodyReading, ReadBody } from "../http/read.js";
 import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry, RunError, RunState } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
 import type { DescribedTarget } from "../workflows/steps.js";
 
 /** Time, as the engine sees it. */
@@ -35,6 +37,9 @@ export interface RowChange {
 export interface KeptChange {
   key: string;
   values: JsonObject;
+  /** Places in them that hold secrets, and how they show. */
+  masked: Path[];
+  shown: JsonObject;
   /** When they are forgotten, in milliseconds since 1970. */
   expires: number | undefined;
 }
@@ -47,6 +52,8 @@ export interface Locks {
   wait(name: string, millis: number, signal: AbortSignal): Promise<boolean>;
   /** The run that holds a name. */
   holder(name: string): string | undefined;
+  /** What stands for a name that was made of a secret: the same for the same, and nobody can tell it back. */
+  secretName(name: string): string;
   /** Gives a name back; its row is durable by then. */
   release(name: string, path: string): void;
 }
@@ -61,6 +68,8 @@ export interface ChildStart {
   rehearsal: boolean;
   /** What has to be masked in that run, too. */
   secrets: string[];
+  /** Places in the inputs that hold secrets. */
+  secretPlaces: Path[];
   /** How many calls lead to it. */
   depth: number;
 }
@@ -72,6 +81,8 @@ export interface ChildEnd {
   error?: RunError;
   /** Secrets that came up in it. */
   secrets: string[];
+  /** Places in the response that hold secrets too short to be found by value. */
+  masked: Path[];
 }
 
 /** Why a run cannot be started from another. */
@@ -120,10 +131,16 @@ export interface Pacer {
   wait(call: PacedCall, signal: AbortSignal): Promise<PaceTurn | { until: number }>;
 }
 
+/** Values that are kept, and the places in them that hold secrets. */
+export interface KeptValues {
+  values: JsonObject;
+  masked: Path[];
+}
+
 /** Values that outlive the run, of its workflow. */
 export interface Kept {
   /** What is kept under a key; an empty object where nothing is. */
-  read(key: string): JsonObject;
+  read(key: string): KeptValues;
   /** Takes in a change whose row is on its way to the journal. */
   change(change: KeptChange): void;
 }
@@ -144,12 +161,15 @@ export interface SendOptions {
   identity?: TlsIdentity;
   /** The largest answer that is read, in bytes after decoding; never above what the transport allows. */
   mostAnswer?: number;
+  /** Whether an answer whose body cannot be had counts as one, with `broken`. Else it is an error like no answer. */
+  broken?: boolean;
 }
 
 export interface Transport {
   /**
    * Sends one request and reads its whole answer; follows no redirect.
-   * @throws TransportFailure when no complete answer came; RequestRefused when the request is not allowed
+   * @throws TransportFailure when no complete answer came; RequestRefused when the request is not allowed, or the
+   * answer is too large
    */
   send(request: HttpRequest, options: SendOptions): Promise<HttpResponse>;
 }
@@ -188,9 +208,16 @@ export class CredentialWaits extends Error {
   }
 }
 
+export interface FileAbout {
+  name: string;
+  mediaType: string;
+  /** Whether a secret shows in the bytes. */
+  secret?: boolean;
+}
+
 export interface Files {
-  /** Keeps bytes for a run; what comes back is a file value. */
-  keep(bytes: Uint8Array, about: { name: string; mediaType: string }): Promise<JsonObject>;
+  /** Keeps bytes for a run, sealed where they hold a secret; what comes back is a file value. */
+  keep(bytes: Uint8Array, about: FileAbout): Promise<JsonObject>;
   /**
    * The bytes of a file of the run.
    * @throws RequestRefused where the run has no such file
@@ -209,11 +236,15 @@ export class OperationMissing extends Error {
   override name = "OperationMissing";
 }
 
+/** Reads the body of an answer as `readBody` does; a large one beside the service's own work. */
+export type Reader = (response: HttpResponse, as: BodyReading | undefined) => Promise<ReadBody>;
+
 /** Everything outside that a run needs. */
 export interface Ports {
   clock: Clock;
   journal: Journal;
   transport: Transport;
+  read: Reader;
   credentials: Credentials;
   /**
    * An operation of a described API, as it was in a revision of its document.

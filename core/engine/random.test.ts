@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Entry } from "./entries.js";
-import { World, type Answer } from "./fakes.test.kit.js";
+import { Killed, World, type Answer } from "./fakes.test.kit.js";
 
 /** A random workflow: a tree of steps of every kind, as lines of YAML. */
 type Shape =
@@ -290,4 +290,70 @@ describe("any workflow, stopped anywhere", () => {
       { numRuns: 60 },
     );
   }, 120_000);
+
+  it("sends each writing call once, and once more for each time that somebody said so", async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        shapes,
+        fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 1, maxLength: 6 }),
+        async (list, kills) => {
+          const file = fileOf(list);
+          const whole = farSide()(file);
+          await whole.runToEnd();
+          const lives: World[] = [];
+          const worldOf = farSide();
+          const again = new Map<string, number>();
+          let [rows, time] = [[] as World["rows"], 0];
+          const next = (kill: number | undefined): World => {
+            const life = worldOf(file);
+            life.rows = rows;
+            life.time = Math.max(time, life.time);
+            if (kill !== undefined && kill < 0.3)
+              life.diesAt = rows.length + 1 + Math.floor((kill / 0.3) * whole.rows.length);
+            else if (kill !== undefined)
+              life.diesAfterSends = 1 + Math.floor((kill - 0.3) * whole.sent.length);
+            lives.push(life);
+            return life;
+          };
+          for (let tries = 0; tries < 300; tries++) {
+            const life = next(kills[tries]);
+            const end = await life.runToEnd().catch((error: unknown) => {
+              if (error instanceof Killed) return undefined;
+              throw error;
+            });
+            rows = life.rows;
+            time = life.time;
+            if (end?.state === "succeeded") break;
+            if (end?.state === "unsure") sayAgain(life, again);
+          }
+          expect(rows.at(-1)?.entry).toMatchObject({ type: "finished", state: "succeeded" });
+          const allowed = taken([whole]);
+          for (const [url, count] of taken(lives)) {
+            if (url.includes("/jobs")) continue; // it carries a key, by which the far side knows a repeat
+            expect([url, count]).toEqual([
+              url,
+              Math.min(count, (allowed.get(url) ?? 0) + (again.get(url) ?? 0)),
+            ]);
+          }
+        },
+      ),
+      { numRuns: 60 },
+    );
+  }, 120_000);
 });
+
+/** Somebody says of each unsure call: send it again. Counts it, by URL. */
+function sayAgain(life: World, again: Map<string, number>): void {
+  const open = new Map<string, string>();
+  const urls = new Map<string, string>();
+  for (const entry of life.entries()) {
+    if (entry.type === "begun" && entry.kind === "request")
+      urls.set(entry.path, (entry.data["request"] as { url: string }).url);
+    if (entry.type === "unsure") open.set(entry.path, urls.get(entry.path) ?? "");
+    if (entry.type === "decided" || entry.type === "ended") open.delete(entry.path);
+  }
+  for (const [path, url] of open) {
+    life.add({ type: "decided", at: life.time, path, decision: "again", by: "Marit" });
+    again.set(url, (again.get(url) ?? 0) + 1);
+  }
+}

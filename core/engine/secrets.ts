@@ -1,9 +1,13 @@
+import type { Expression } from "../expressions/compile.js";
+import { references } from "../expressions/references.js";
 import { templateReferences, partText, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
-import { isObject, own, printJson, type Json } from "../values/json.js";
-import { leastLength, secretPlaces } from "../values/masking.js";
+import { isObject, leafTexts, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { leastLength, mask, secretFormValues, secretPlaces } from "../values/masking.js";
 import { placesAt, valueAt, type Path } from "../values/paths.js";
 import type { Step, ValueTemplate } from "../workflows/steps.js";
+import type { SecretParts } from "../http/other-origin.js";
+import type { StepLog } from "./log.js";
 import type { Walk } from "./walk.js";
 
 /**
@@ -45,12 +49,72 @@ function reads(walk: Walk, template: Template, scope: ValueMap): boolean {
   );
 }
 
-function leafTexts(value: Json): string[] {
-  if (value === null || typeof value === "boolean") return [];
-  if (typeof value === "string") return value === "" ? [] : [value];
-  if (Array.isArray(value)) return value.flatMap(leafTexts);
-  if (isObject(value)) return Object.values(value).flatMap(leafTexts);
-  return [printJson(value)];
+/** The same of a bare expression: what it gave is secret where it reads a secret. */
+export function derivedByExpression(
+  walk: Walk,
+  expression: Expression,
+  value: Json,
+  scope: ValueMap,
+  places: Path[],
+): boolean {
+  if (walk.secretPaths.length === 0 || !walk.readsSecret(pathsOf(expression), scope)) return false;
+  const texts = leafTexts(value);
+  walk.secret(texts, places);
+  return texts.some((text) => text.length < leastLength);
+}
+
+function pathsOf(expression: Expression): string[][] {
+  return references(expression.tree).map(({ path }) => path);
+}
+
+/** Whether a text was made of a secret: by what its template reads, or by what shows in it. */
+export function madeOfSecret(walk: Walk, template: Template, text: string, scope: ValueMap): boolean {
+  return walk.masks.found(text) || (walk.secretPaths.length > 0 && reads(walk, template, scope));
+}
+
+/** The places in a value whose templates read a secret. */
+export function derivedPlaces(walk: Walk, template: ValueTemplate, rendered: Json, scope: ValueMap): Path[] {
+  if (walk.secretPaths.length === 0 || "constant" in template) return [];
+  if ("template" in template) return reads(walk, template.template, scope) ? [[]] : [];
+  const inner: [string | number, ValueTemplate][] =
+    "list" in template ? template.list.map((one, index) => [index, one]) : template.entries;
+  return inner.flatMap(([key, one]) =>
+    derivedPlaces(walk, one, valueAt(rendered, [key]) ?? null, scope).map((place) => [key, ...place]),
+  );
+}
+
+/**
+ * The places inside of one item of a list that hold secrets; `[[]]` where the whole item does. A list that is a path
+ * itself tells them apart; of any other expression that reads a secret each item is one.
+ * @param from what stands for the first name of a path, as `["steps", "page", "body"]` for `body`
+ */
+export function secretItemPlaces(
+  walk: Walk,
+  list: Expression,
+  scope: ValueMap,
+  from: (path: string[]) => string[] = (path) => path,
+): Path[] {
+  if (walk.secretPaths.length === 0) return [];
+  const paths = pathsOf(list).map(from);
+  if (
+    !walk.readsSecret(paths, scope) &&
+    !paths.some((path) => walk.secretPaths.some((one) => isBelow(one, path)))
+  )
+    return [];
+  const [only, ...more] = paths;
+  if (!only || more.length > 0 || !plainPath.test(list.text.trim())) return [[]];
+  const below = walk.secretPaths.filter((secret) => isBelow(secret, only));
+  return below.length === 0 ? [[]] : below.map((secret) => secret.slice(only.length + 1));
+}
+
+const plainPath = /^[A-Za-z_]\w*(\.[A-Za-z_]\w*|\[\d+\]|\["[^"\\]*"\])*$/;
+
+/** Whether a place lies deeper than a path, on its way. */
+function isBelow(place: Path, path: readonly string[]): boolean {
+  return (
+    place.length > path.length &&
+    path.every((part, at) => part === "*" || place[at] === "*" || String(place[at]) === part)
+  );
 }
 
 /** The parts of a URL that were made of a secret. */
@@ -69,8 +133,34 @@ export function secretUrlParts(
   });
 }
 
+/** Header fields that say nothing of who asks. */
+const plainHeader = /^(accept|accept-language|content-type|user-agent)$/i;
+
+/** Which parts of a call's request hold secrets: found by value, and short ones by the places that its entry masks. */
+export function secretParts(walk: Walk, { begun }: StepLog): SecretParts {
+  const isMasked = (part: string): boolean =>
+    begun?.masked?.some((place) => place[1] === "request" && place[2] === part) ?? false;
+  const body = (begun?.data["request"] as JsonObject | undefined)?.["body"] ?? "";
+  return {
+    header: (name, value) => walk.masks.found(value) || (isMasked("headers") && !plainHeader.test(name)),
+    get body() {
+      return isMasked("body") || walk.masks.found(typeof body === "string" ? body : printJson(body));
+    },
+  };
+}
+
+/** A call's URL as messages show it: of one with a secret too short to be found in it only where it goes to. */
+export function shownUrl(walk: Walk, { begun }: StepLog, url: string): string {
+  const isMasked = begun?.masked?.some((place) => place.at(-1) === "url") ?? false;
+  return isMasked ? (/^https?:\/\/[^/?#]*/i.exec(url)?.[0] ?? mask) : walk.masks.text(url);
+}
+
 /** Secrets in an answer, found by their field names: noted for the run, and the places of the short ones returned. */
 export function answerSecrets(walk: Walk, body: Json, base: Path): Path[] {
+  if (typeof body === "string") {
+    walk.secret(secretFormValues(body), []);
+    return [];
+  }
   const places = secretPlaces(body);
   if (places.length === 0) return [];
   const found = places.map((place) => ({ place, text: String(valueAt(body, place)) }));

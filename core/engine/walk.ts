@@ -4,7 +4,7 @@ import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
 import { derivedFraction, derivedUuid } from "../values/digest.js";
-import { isObject, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
+import { isObject, leafTexts, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { leastLength, MaskSet, maskPlaces } from "../values/masking.js";
 import { placesAt, valueAt, type Path } from "../values/paths.js";
 import type { Step, Workflow } from "../workflows/steps.js";
@@ -13,7 +13,7 @@ import type { RunLog } from "./log.js";
 import type { RunOptions } from "./options.js";
 import { Plan, walkPlanned } from "./plan.js";
 import { type ScopeLog, type StepLog } from "./log.js";
-import type { JournalRow, Ports, RowChange } from "./ports.js";
+import type { JournalRow, KeptValues, Ports, RowChange } from "./ports.js";
 import { Asleep, Halted, Paused, StepFailed, Stopped, TimedOut, type WaitsFor } from "./signals.js";
 import { walkStep } from "./steps/index.js";
 
@@ -65,6 +65,7 @@ export class Walk {
   readonly masks = new MaskSet();
   /** Paths of secrets, as expressions write them: `["steps", "token", "body", "access_token"]`. */
   readonly secretPaths: Path[] = [];
+  readonly #secretPlaces = new Set<string>();
   readonly variables: JsonObject = {};
   responded = false;
   readonly options: RunOptions;
@@ -76,6 +77,7 @@ export class Walk {
   #held: JournalRow[] = [];
   /** The kept values that were read since the last entry. */
   #keptRead: JsonObject = {};
+  #keptMasked: Path[] = [];
   #lastWrite: Promise<void> = Promise.resolve();
   #uncommitted = 0;
   #seenWriteFailure: unknown;
@@ -161,7 +163,10 @@ export class Walk {
       now: () => at,
       uuid: (place, count) => derivedUuid(this.facts.origin, path, place, count),
       kept: (key) => {
-        const values = (kept && own(kept, key)) ?? this.keptNow(key);
+        const known = kept && own(kept, key);
+        const now = known === undefined ? this.keptNow(key) : undefined;
+        if (now) this.#noteKeptSecrets(key, now);
+        const values = known ?? (now as KeptValues).values;
         setOwn(this.#keptRead, key, values);
         return values as JsonObject;
       },
@@ -169,9 +174,19 @@ export class Walk {
   }
 
   /** What is kept under a key now. */
-  keptNow(key: string): JsonObject {
+  keptNow(key: string): KeptValues {
     const rehearsed = own(this.keptInRehearsal, key);
-    return isObject(rehearsed) ? rehearsed : this.ports.kept.read(key);
+    return isObject(rehearsed) ? { values: rehearsed, masked: [] } : this.ports.kept.read(key);
+  }
+
+  /** What was a secret when it was kept is one here, too. */
+  #noteKeptSecrets(key: string, { values, masked }: KeptValues): void {
+    if (masked.length === 0) return;
+    this.secret(
+      masked.flatMap((place) => leafTexts(valueAt(values, place) ?? null)),
+      [],
+    );
+    this.#keptMasked.push(...masked.map((place) => ["data", "kept", key, ...place]));
   }
 
   /** Chance that is the same again at a replay: from 0 up to 1. */
@@ -227,11 +242,20 @@ export class Walk {
 
   /** Keeps an entry for the next write, with what changes in the same commit. */
   note(entry: Entry, change?: RowChange): void {
-    if (entry.type === "begun" && Object.keys(this.#keptRead).length > 0) entry.data["kept"] = this.#keptRead;
-    this.#keptRead = {};
+    if (entry.type !== "secrets") this.#takeKeptRead(entry);
     this.log.take(entry);
     this.#held.push({ ...this.#row(entry), ...(change ? { change } : {}) });
     if (change?.kept) this.ports.kept.change(change.kept);
+  }
+
+  /** What expressions read of kept values belongs to what they began. */
+  #takeKeptRead(entry: Entry): void {
+    if (entry.type === "begun" && Object.keys(this.#keptRead).length > 0) {
+      entry.data["kept"] = this.#keptRead;
+      if (this.#keptMasked.length > 0) entry.masked = [...(entry.masked ?? []), ...this.#keptMasked];
+    }
+    this.#keptRead = {};
+    this.#keptMasked = [];
   }
 
   /** Hands the noted entries to the journal without waiting for their commit. */
@@ -269,12 +293,8 @@ export class Walk {
 
   /** Takes in secrets that came up: they are masked from here on, in this run, for ever. */
   secret(values: string[], places: Path[]): void {
-    const fresh = values.filter(
-      (value) => value.length >= leastLength && !this.masks.values().includes(value),
-    );
-    const freshPlaces = places.filter(
-      (place) => !this.secretPaths.some((known) => known.join("\u0000") === place.join("\u0000")),
-    );
+    const fresh = values.filter((value) => value.length >= leastLength && !this.masks.has(value));
+    const freshPlaces = places.filter((place) => !this.#secretPlaces.has(place.join("\u0000")));
     if (fresh.length === 0 && freshPlaces.length === 0) return;
     this.#takeSecrets(fresh, freshPlaces);
     this.note({ type: "secrets", at: this.ports.clock.now(), values: fresh, places: freshPlaces });
@@ -282,7 +302,12 @@ export class Walk {
 
   #takeSecrets(values: string[], places: Path[]): void {
     this.masks.add(values);
-    this.secretPaths.push(...places);
+    for (const place of places) {
+      const text = place.join("\u0000");
+      if (this.#secretPlaces.has(text)) continue;
+      this.#secretPlaces.add(text);
+      this.secretPaths.push(place);
+    }
   }
 
   /** Whether a step reads a secret: by its own place or a part of it; or a whole that holds one too short to be found by value. */

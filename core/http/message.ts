@@ -19,6 +19,14 @@ export interface HttpResponse {
   body: Uint8Array;
   /** The URL that answered, after redirects. */
   url: string;
+  /** Why there is no body although the status line and the header fields came; then `body` is empty. */
+  broken?: BrokenBody;
+}
+
+/** `cut`: it broke off; `coding`: it is not in the coding that it says; `answer-too-large`: more than is read. */
+export interface BrokenBody {
+  code: "cut" | "coding" | "answer-too-large";
+  message: string;
 }
 
 /** How a request failed to bring a response. `token`: it was not sent, since no token could be had for it. */

@@ -1,3 +1,4 @@
+import { bounds } from "../values/bounds.js";
 import type { JsonSyntaxError } from "../values/json.js";
 import { parseJson, type Json } from "../values/json.js";
 import { CsvFault, parseCsv } from "./csv.js";
@@ -56,15 +57,25 @@ export function readBody(response: HttpResponse, as?: BodyReading): ReadBody {
   return { body: undefined };
 }
 
+/** What a reader says of a text may quote all of it. */
+const longestReason = 200;
+
 /** XML or CSV as a value; what cannot be read stays a text, and is told. */
 function readBy(parse: (text: string) => Json, text: string, type: string): ReadBody {
   try {
     return { body: parse(text), text };
   } catch (error) {
     if (!(error instanceof XmlFault || error instanceof CsvFault)) throw error;
-    const fault = `The answer says that it is ${type}, but it cannot be read so: ${error.message}.`;
-    return { body: text, fault };
+    const why = error.message.slice(0, longestReason);
+    return { body: text, fault: `The answer says that it is ${type}, but it cannot be read so: ${why}.` };
   }
+}
+
+/** Whether reading a body takes long enough to be done beside other work: JSON is quick, XML and CSV are not. */
+export function isSlowToRead(response: HttpResponse, as?: BodyReading): boolean {
+  if (response.body.length < bounds.readAside) return false;
+  const type = as ? typeOfReading[as] : mediaTypeOf(response.headers["content-type"]).type;
+  return xmlType.test(type) || csvType.test(type);
 }
 
 /** XML says its own encoding where the media type does not (XML 1.0, appendix F). */
@@ -77,16 +88,16 @@ function readJson(text: string, type: string): ReadBody {
   try {
     return { body: parseJson(text) };
   } catch (error) {
-    const at = (error as JsonSyntaxError).position;
+    const { position: at, message } = error as JsonSyntaxError;
     const where =
       at === undefined
-        ? ""
+        ? `: ${message.slice(0, longestReason)}`
         : at >= text.length
           ? " breaks off at its end"
           : ` is broken at character ${at + 1}`;
     return {
       body: text,
-      fault: `The answer says that it is ${type}, but its JSON${where || " cannot be read"}.`,
+      fault: `The answer says that it is ${type}, but its JSON${at === undefined ? " cannot be read" : ""}${where}.`,
     };
   }
 }

@@ -71,9 +71,10 @@ export function nextWait(
   const asked = askedWait(result, now);
   if (asked !== undefined) {
     if (asked > plan.most) return { giveUp: "told-to-wait", asked };
-    return { wait: asked + Math.round(Math.min(1_000, asked * plan.jitter) * fraction), told: true };
+    const more = Math.round(Math.min(1_000, asked * plan.jitter) * fraction);
+    return { wait: Math.min(plan.most, asked + more), told: true };
   }
-  return { wait: Math.round(Math.min(plan.most, planned) * (1 + plan.jitter * fraction)), told: false };
+  return { wait: Math.round(Math.min(plan.most, planned * (1 + plan.jitter * fraction))), told: false };
 }
 
 /** What an answer asks to wait: by Retry-After, or by a rate limit that is used up. */

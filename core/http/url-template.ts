@@ -2,6 +2,7 @@ import type { Surroundings } from "../expressions/evaluation.js";
 import { partText, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
 import { percentEncode } from "../values/encodings.js";
+import { dotSegment } from "./dot-segments.js";
 import { RequestRefused } from "./message.js";
 
 /**
@@ -24,12 +25,14 @@ export function renderUrl(template: Template, scope: ValueMap, surroundings: Sur
         "bad-request",
         `\${${part.expression.text.trim()}} is blank, and a part of a path cannot be.`,
       );
-    } else if (text === "." || text === "..") {
-      throw new RequestRefused(
-        "bad-request",
-        `\${${part.expression.text.trim()}} is "${text}", which would change the path.`,
-      );
     } else url += percentEncode(text);
   }
+  const written = template.parts.map((part) => ("text" in part ? part.text : "x")).join("");
+  const dots = dotSegment(url);
+  if (dots !== undefined && dotSegment(written) === undefined)
+    throw new RequestRefused(
+      "bad-request",
+      `A value makes a part of the path "${dots}", which would change the path.`,
+    );
   return url;
 }

@@ -1,4 +1,5 @@
 import { XMLParser, XMLValidator } from "fast-xml-parser";
+import { bounds } from "../values/bounds.js";
 import type { Json } from "../values/json.js";
 
 const parser = new XMLParser({
@@ -21,10 +22,12 @@ export class XmlFault extends Error {
  * XML (1.0, fifth edition) as a value, by one rule: an element with neither attributes nor inner elements is its text;
  * any other is an object with its attributes as `@name`, its inner elements by name (a list where one repeats), and
  * its text as `#text`. Texts stay texts. Documents that declare entities are refused.
- * @throws XmlFault
+ * A DOCTYPE is passed over: nothing that it names is fetched.
+ * @throws XmlFault, also for a text beyond the bounds
  */
 export function parseXml(text: string): Json {
   if (/<!ENTITY/i.test(text)) throw new XmlFault("it declares entities, which are not read");
+  requireBounds(text);
   const valid = XMLValidator.validate(text);
   if (valid !== true)
     throw new XmlFault(
@@ -35,4 +38,51 @@ export function parseXml(text: string): Json {
   } catch (error) {
     throw new XmlFault((error as Error).message);
   }
+}
+
+/** Counts tags and attributes, and how deep elements nest, before anything is made of them. */
+function requireBounds(text: string): void {
+  let [parts, depth] = [0, 0];
+  const take = (): void => {
+    if (++parts > bounds.xmlParts)
+      throw new XmlFault(`it has more than ${bounds.xmlParts} elements and attributes`);
+  };
+  for (let at = text.indexOf("<"); at >= 0; at = text.indexOf("<", at)) {
+    const end = skipped(text, at);
+    if (end !== undefined) {
+      at = end;
+      continue;
+    }
+    take();
+    const closes = text[at + 1] === "/";
+    let attributes = 0;
+    for (at++; at < text.length && text[at] !== ">"; at++) {
+      const character = text[at];
+      if (character === '"' || character === "'") {
+        const quote = text.indexOf(character, at + 1);
+        at = quote < 0 ? text.length : quote;
+      } else if (character === "=") {
+        take();
+        if (++attributes > bounds.xmlAttributes)
+          throw new XmlFault(`an element has more than ${bounds.xmlAttributes} attributes`);
+      }
+    }
+    depth += closes ? -1 : text[at - 1] === "/" ? 0 : 1;
+    if (depth > bounds.jsonDepth) throw new XmlFault(`it is nested more than ${bounds.jsonDepth} deep`);
+  }
+}
+
+const sections = [
+  ["<!--", "-->"],
+  ["<![CDATA[", "]]>"],
+  ["<?", "?>"],
+  ["<!", ">"],
+] as const;
+
+/** The end of a comment, of character data or of a declaration that begins at a place; undefined for a tag. */
+function skipped(text: string, at: number): number | undefined {
+  const section = sections.find(([start]) => text.startsWith(start, at));
+  if (!section) return undefined;
+  const end = text.indexOf(section[1], at + section[0].length);
+  return end < 0 ? text.length : end + section[1].length;
 }

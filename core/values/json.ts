@@ -1,4 +1,6 @@
 import { parse as parseLossless, stringify as stringifyLossless } from "lossless-json";
+import { bounds } from "./bounds.js";
+import { nestsDeeper } from "./depth.js";
 
 /** A number that a double does not hold, kept by its decimal digits as they were written. */
 export class Exact {
@@ -14,7 +16,7 @@ export class Exact {
   }
 
   toJSON(): number {
-    sawExact = true;
+    sawExact = true; // read by printJson at once: nothing runs between the two
     return Number(this.digits);
   }
 }
@@ -48,23 +50,29 @@ const longNumber = /[0-9][0-9.]{15,}|[0-9][eE][+-]?[0-9]{3}/;
 export function numberFromDigits(digits: string): number | Exact {
   const value = Number(digits);
   if (!Number.isFinite(value)) return new Exact(digits);
+  if (digits.length <= 15 || digits === String(value)) return value; // up to 15 digits are always kept
   return canonicalDecimal(digits) === canonicalDecimal(String(value)) ? value : new Exact(digits);
 }
 
 /**
  * One spelling for each decimal value: sign, digits without outer zeros, power of ten.
- * Two JSON numbers are equal exactly when these texts are.
+ * Two JSON numbers are equal exactly when these texts are. Takes time in proportion to the number of digits.
  */
 export function canonicalDecimal(digits: string): string {
   const match = /^(-?)(\d+)(?:\.(\d+))?(?:[eE]([+-]?\d+))?$/.exec(digits);
   if (!match) return digits;
   const [, sign, whole = "", fraction = "", exponent = "0"] = match;
-  const all = (whole + fraction).replace(/^0+/, "");
-  const trimmed = all.replace(/0+$/, "");
-  if (trimmed === "") return "0";
-  const power = Number(exponent) - fraction.length + (all.length - trimmed.length);
-  return `${sign}${trimmed}e${power}`;
+  const all = whole + fraction;
+  let first = 0;
+  while (all.charCodeAt(first) === zero) first++;
+  let end = all.length;
+  while (end > first && all.charCodeAt(end - 1) === zero) end--;
+  if (end === first) return "0";
+  const power = Number(exponent) - fraction.length + (all.length - end);
+  return `${sign}${all.slice(first, end)}e${power}`;
 }
+
+const zero = 0x30;
 
 export class JsonSyntaxError extends Error {
   override name = "JsonSyntaxError";
@@ -79,22 +87,41 @@ export class JsonSyntaxError extends Error {
 
 /**
  * Reads JSON text (RFC 8259). Numbers that a double does not hold become {@link Exact}; the slower lossless
- * reader is used only where a scan of the text finds a candidate.
- * @throws JsonSyntaxError with the offset of the fault
+ * reader is used only where a scan of the text finds a candidate. Of a key that stands twice, the last one counts.
+ * @throws JsonSyntaxError with the offset of the fault; also of a text that goes beyond the bounds
  */
 export function parseJson(text: string): Json {
+  if (nestsDeeper(text, bounds.jsonDepth))
+    throw new JsonSyntaxError(`it is nested more than ${bounds.jsonDepth} deep`, undefined);
   try {
     if (!longNumber.test(text)) return JSON.parse(text) as Json;
-    return parseLossless(text, undefined, { parseNumber: numberFromDigits }) as Json;
-  } catch {
-    throw syntaxError(text);
+    return losslessly(text);
+  } catch (error) {
+    throw error instanceof JsonSyntaxError ? error : syntaxError(text);
   }
+}
+
+function losslessly(text: string): Json {
+  let exact = 0;
+  const parseNumber = (digits: string): number | Exact => {
+    const value = numberFromDigits(digits);
+    if (value instanceof Exact && ++exact > bounds.exactNumbers)
+      throw new JsonSyntaxError(
+        `it holds more than ${bounds.exactNumbers} numbers of more digits than a double has`,
+        undefined,
+      );
+    return value;
+  };
+  return parseLossless(text, undefined, {
+    parseNumber,
+    onDuplicateKey: ({ newValue }) => newValue,
+  }) as Json;
 }
 
 /** The lossless reader says where a fault is, which the built-in one does not always do. */
 function syntaxError(text: string): JsonSyntaxError {
   try {
-    parseLossless(text);
+    parseLossless(text, undefined, { onDuplicateKey: ({ newValue }) => newValue });
     return new JsonSyntaxError("it cannot be read", undefined);
   } catch (error) {
     const { message } = error as Error;
@@ -132,6 +159,24 @@ export function sameJson(a: Json, b: Json): boolean {
     const other = own(b, key);
     return other !== undefined && sameJson(own(a, key) as Json, other);
   });
+}
+
+/** Whether a value nests deeper than `most`. Looks no deeper than that, however deep it goes. */
+export function isDeeper(value: unknown, most: number): boolean {
+  if (typeof value !== "object" || value === null || value instanceof Exact) return false;
+  if (most === 0) return true;
+  if (Array.isArray(value)) return value.some((item) => isDeeper(item, most - 1));
+  for (const key in value) if (isDeeper((value as Record<string, unknown>)[key], most - 1)) return true;
+  return false;
+}
+
+/** The texts of all leaves of a value that say something; numbers by their digits. */
+export function leafTexts(value: Json): string[] {
+  if (value === null || typeof value === "boolean") return [];
+  if (typeof value === "string") return value === "" ? [] : [value];
+  if (Array.isArray(value)) return value.flatMap(leafTexts);
+  if (isObject(value)) return Object.values(value).flatMap(leafTexts);
+  return [printJson(value)];
 }
 
 /** A word for the kind of a value, as messages use it: null, boolean, number, text, list, object. */

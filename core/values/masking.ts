@@ -1,4 +1,5 @@
-import { Exact, isObject, own, setOwn, type Json, type JsonObject } from "./json.js";
+import { Exact, isObject, leafTexts, own, setOwn, type Json, type JsonObject } from "./json.js";
+import { Needles } from "./needles.js";
 import { percentEncode, toBase64, toBase64Url, utf8 } from "./encodings.js";
 import type { Path } from "./paths.js";
 
@@ -14,24 +15,34 @@ export const leastLength = 8;
  */
 export class MaskSet {
   readonly #values = new Set<string>();
-  #pattern: RegExp | undefined;
+  readonly #needles = new Needles();
 
   /** Takes in secrets; the ones that are too short to be found by value are left to their places. */
   add(values: Iterable<string>): boolean {
     const before = this.#values.size;
-    for (const value of values) if (value.length >= leastLength) this.#values.add(value);
-    if (this.#values.size === before) return false;
-    this.#pattern = undefined;
-    return true;
+    for (const value of values) {
+      if (value.length < leastLength || this.#values.has(value)) continue;
+      this.#values.add(value);
+      for (const form of formsOf(value)) this.#needles.add(form);
+    }
+    return this.#values.size > before;
   }
 
   /** Forgets secrets that hold no more: tokens that were replaced. */
   remove(values: Iterable<string>): void {
-    for (const value of values) if (this.#values.delete(value)) this.#pattern = undefined;
+    let gone = false;
+    for (const value of values) gone = this.#values.delete(value) || gone;
+    if (!gone) return;
+    this.#needles.clear();
+    for (const value of this.#values) for (const form of formsOf(value)) this.#needles.add(form);
   }
 
   get size(): number {
     return this.#values.size;
+  }
+
+  has(value: string): boolean {
+    return this.#values.has(value);
   }
 
   values(): string[] {
@@ -40,15 +51,18 @@ export class MaskSet {
 
   /** Masks every occurrence in a text. */
   text(text: string): string {
-    if (this.#values.size === 0) return text;
-    return text.replace(this.#regex(), mask);
+    return this.#values.size === 0 ? text : this.#needles.replace(text, mask);
   }
 
   found(text: string): boolean {
+    return this.#values.size > 0 && this.#needles.next(text, 0) !== undefined;
+  }
+
+  /** Whether bytes show a secret: as text in UTF-8, or in an encoding that puts NULs between (UTF-16, UTF-32). */
+  foundInBytes(bytes: Uint8Array): boolean {
     if (this.#values.size === 0) return false;
-    const regex = this.#regex();
-    regex.lastIndex = 0;
-    return regex.test(text);
+    const text = new TextDecoder().decode(bytes);
+    return this.found(text) || (text.includes("\0") && this.found(text.replaceAll("\0", "")));
   }
 
   /** A copy of a value in which every text, key and number that shows a secret is masked. */
@@ -62,19 +76,6 @@ export class MaskSet {
     for (const key of Object.keys(value)) setOwn(copy, this.text(key), this.json(own(value, key) as Json));
     return copy;
   }
-
-  #regex(): RegExp {
-    if (!this.#pattern) {
-      const needles = new Set<string>();
-      for (const value of this.#values) for (const form of formsOf(value)) needles.add(form);
-      const longestFirst = [...needles].sort((a, b) => b.length - a.length);
-      this.#pattern = new RegExp(
-        longestFirst.map((needle) => needle.replace(/[\\^$.*+?()[\]{}|/-]/g, "\\$&")).join("|"),
-        "g",
-      );
-    }
-    return this.#pattern;
-  }
 }
 
 /** Every way in which a secret may stand in a text that an answer, a log or a URL carries. */
@@ -82,7 +83,8 @@ function formsOf(secret: string): string[] {
   const encoded = percentEncode(secret);
   const loose = encodeURIComponent(secret.toWellFormed());
   const escaped = JSON.stringify(secret).slice(1, -1);
-  const forms = [secret, encoded, loose, escaped, JSON.stringify(escaped).slice(1, -1)];
+  // A host name that was made of it shows in lower case.
+  const forms = [secret, secret.toLowerCase(), encoded, loose, escaped, JSON.stringify(escaped).slice(1, -1)];
   for (const form of [encoded, loose]) {
     forms.push(
       form.replace(/%[0-9A-F]{2}/g, (code) => code.toLowerCase()),
@@ -126,6 +128,7 @@ function masked(value: Json, place: Path, depth: number): Json {
   return copy;
 }
 
+/** Names of fields that hold secrets in answers, without dashes and in lower case. */
 const secretNames = new Set([
   "accesstoken",
   "refreshtoken",
@@ -135,25 +138,76 @@ const secretNames = new Set([
   "clientsecret",
 ]);
 
+const plainName = (name: string): string => name.toLowerCase().replace(/[^a-z0-9]/g, "");
+
 /**
  * The places in an answer whose field names say that they are secret: the tokens of RFC 6749 and RFC 8628,
  * `password` and `client_secret`, whatever their case and dashes.
  */
-export function secretPlaces(value: Json, base: Path = [], depth = 0): Path[] {
-  if (depth > 32) return [];
-  if (Array.isArray(value)) {
-    return value.flatMap((item, index) =>
-      typeof item === "object" ? secretPlaces(item, [...base, index], depth + 1) : [],
-    );
-  }
-  if (!isObject(value)) return [];
+export function secretPlaces(value: Json, base: Path = []): Path[] {
   const places: Path[] = [];
+  const look = (inner: Json, place: Path): void => {
+    if (Array.isArray(inner)) {
+      inner.forEach((item, index) => typeof item === "object" && look(item, [...place, index]));
+      return;
+    }
+    if (!isObject(inner)) return;
+    for (const key of Object.keys(inner)) {
+      const part = own(inner, key) as Json;
+      if ((typeof part === "string" && part !== "") || typeof part === "number" || part instanceof Exact) {
+        if (secretNames.has(plainName(key))) places.push([...place, key]);
+      } else if (typeof part === "object") look(part, [...place, key]);
+    }
+  };
+  look(value, base);
+  return places;
+}
+
+/** The values of such fields in a text of the form `name=value&…` (WHATWG URL, section 5.1), as it was written. */
+export function secretFormValues(text: string): string[] {
+  return [...text.matchAll(/(?:^|[?&;\s])([A-Za-z_-]{5,30})=([^&;\s]+)/g)].flatMap(
+    ([, name = "", value = ""]) => (secretNames.has(plainName(name)) ? [value, decodedForm(value)] : []),
+  );
+}
+
+function decodedForm(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll("+", " "));
+  } catch {
+    return text;
+  }
+}
+
+/** A value in which whatever stands under the name of a key is masked, however deep. */
+export function maskKeyNames(value: Json): Json {
+  if (Array.isArray(value)) return value.map(maskKeyNames);
+  if (!isObject(value)) return value;
+  const copy: JsonObject = {};
   for (const key of Object.keys(value)) {
     const inner = own(value, key) as Json;
-    if ((typeof inner === "string" && inner !== "") || typeof inner === "number") {
-      if (secretNames.has(key.toLowerCase().replace(/[_-]/g, ""))) places.push([...base, key]);
-    } else if (typeof inner === "object" && inner !== null)
-      places.push(...secretPlaces(inner, [...base, key], depth + 1));
+    const plain = inner === null || typeof inner === "boolean" || inner === "";
+    setOwn(copy, key, isKeyName(key) && !plain ? mask : maskKeyNames(inner));
   }
-  return places;
+  return copy;
+}
+
+/** The texts that stand under the names of keys in a value. */
+export function keyNamed(value: Json): string[] {
+  if (Array.isArray(value)) return value.flatMap(keyNamed);
+  if (!isObject(value)) return [];
+  return Object.keys(value).flatMap((key) => {
+    const inner = own(value, key) as Json;
+    return isKeyName(key) ? leafTexts(inner) : keyNamed(inner);
+  });
+}
+
+const keyName =
+  /authori[sz]ation|token|secret|passw(or)?d|passphrase|credential|signature|session|cookie|api-?_?key|(access|private|subscription|application|app|auth|client|account|service|user|hut|functions?)[-_]?key|[-_]key$|^(x-.*)?key$|^(auth|sig|pwd|jwt|bearer)$/i;
+
+/**
+ * Whether the name of a header, a query parameter or a field of a request says that its value proves who asks. For what
+ * people type by hand: rather one too many is masked than one too few.
+ */
+export function isKeyName(name: string): boolean {
+  return keyName.test(name) && !/idempotency/i.test(name);
 }

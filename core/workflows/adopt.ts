@@ -1,5 +1,7 @@
 import { requestLine } from "./document-fields.js";
-import { Document, isMap, isScalar, isSeq, parseDocument, visit, type Pair, type YAMLMap } from "yaml";
+import { Document, isMap, isScalar, isSeq, visit, type Pair, type YAMLMap } from "yaml";
+import { bounds } from "../values/bounds.js";
+import { readYaml, yamlBounds, YamlBeyondBounds } from "./yaml-bounds.js";
 import { bodyMediaType } from "../http/build.js";
 import { derivedId, uniqueId, type Api, type Operation } from "../apis/document.js";
 import { rawOperation, withOperation } from "../apis/edit.js";
@@ -42,6 +44,16 @@ interface Sent {
   value: Json;
 }
 
+/** @throws CannotAdopt */
+function readable(text: string): Document {
+  try {
+    return readYaml(text, yamlBounds(bounds.fileValues));
+  } catch (error) {
+    if (error instanceof YamlBeyondBounds) throw new CannotAdopt(`The file cannot be read: ${error.message}`);
+    throw error;
+  }
+}
+
 /**
  * Turns the inline call of a step into an operation of an API: method and path go into the document, what is in the
  * path, the query, the headers and the cookies become parameters, and the step calls the operation with them. An
@@ -49,7 +61,7 @@ interface Sent {
  * @throws CannotAdopt
  */
 export function adoptStep(text: string, step: string, into: AdoptInto): Adopted {
-  const document = parseDocument(text);
+  const document = readable(text);
   const node = findStep(document.get("steps"), step);
   if (!node) throw new CannotAdopt(`There is no step "${step}" with a "request" in the file.`);
   const raw = node.toJS(document) as JsonObject;

@@ -40,6 +40,11 @@ export function innerSteps(step: Step): (readonly Step[])[] {
   return step.catch ? [...own(), step.catch] : own();
 }
 
+/** Every call of some steps, those inside of others and those of probes included. */
+export function allCalls(steps: readonly Step[]): CallStep[] {
+  return steps.flatMap((step) => [...callsOf(step), ...innerSteps(step).flatMap(allCalls)]);
+}
+
 /** The calls that a step makes itself: one, or several of an `ensure`, each with its probe. */
 export function callsOf(step: Step): CallStep[] {
   const own =

@@ -1,6 +1,7 @@
 import type { z } from "zod";
 import type { ShapeScope } from "../shapes/check.js";
 import type { Catalogue } from "../apis/catalogue.js";
+import { bounds } from "../values/bounds.js";
 import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
@@ -43,6 +44,7 @@ class Reader {
   /** The steps whose own fields have the right shape. */
   readonly #sound = new Map<JsonObject, StepKind>();
   scopes: { line: number; scope: ShapeScope }[] = [];
+  #count = 0;
 
   constructor(
     readonly source: Source,
@@ -68,6 +70,11 @@ class Reader {
     this.#shape(shallowDocument, value, []);
     const list = Array.isArray(value["steps"]) ? value["steps"] : [];
     this.#steps(list, ["steps"]);
+    if (this.#count > bounds.fileSteps) {
+      const message = `A workflow may have ${bounds.fileSteps} steps. Put a part of them into a workflow of its own.`;
+      this.source.reportKey([], "steps", "too-large", message);
+      return undefined;
+    }
     const preparer = new Preparer(this.source, this.#sound, this.catalogue);
     this.scopes = preparer.scopes;
     return preparer.workflow(value);
@@ -76,6 +83,7 @@ class Reader {
   /** Checks each step, and the steps in it, against the schema of its kind. */
   #steps(list: Json[], path: Path): void {
     list.forEach((step, index) => {
+      if (++this.#count > bounds.fileSteps) return;
       const at = [...path, index];
       const kind = this.#kind(step, at);
       if (!kind) return;

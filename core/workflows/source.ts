@@ -1,25 +1,26 @@
 import {
+  Document,
   isAlias,
   isCollection,
   isMap,
+  isNode,
   isPair,
   isScalar,
   isSeq,
   LineCounter,
-  parseDocument,
-  type Document,
   type Node,
   type Pair,
   type Scalar,
+  type YAMLMap,
 } from "yaml";
+import { bounds } from "../values/bounds.js";
 import { numberFromDigits, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
 import type { Problem } from "./problems.js";
+import { readYaml, yamlBounds, YamlBeyondBounds } from "./yaml-bounds.js";
 
-/** How many values a file may hold, aliases counted as often as they stand: against files that blow up. */
-const mostValues = 100_000;
-/** How long a workflow file may be, in characters. */
-export const longestFile = 2_000_000;
+/** Of a line with a fault so much is looked at for what may be meant. */
+const longestExplained = 1_000;
 
 /** A workflow file's text, its YAML tree, and the way back from a field to its line and column. */
 export class Source {
@@ -28,35 +29,50 @@ export class Source {
   readonly problems: Problem[] = [];
 
   constructor(readonly text: string) {
-    this.#document = parseDocument(text.slice(0, longestFile), {
-      lineCounter: this.#lines,
-      version: "1.2",
-      prettyErrors: false,
-      keepSourceTokens: false,
-    });
-    if (text.length > longestFile)
-      this.#at(0, 1, "too-large", `A workflow file may be ${longestFile} characters long.`, []);
-    for (const fault of [...this.#document.errors, ...this.#document.warnings]) {
+    this.#document = this.#read();
+    // Many may be alike, and are told once.
+    const faults = [...this.#document.errors, ...this.#document.warnings].slice(0, 10 * bounds.fileProblems);
+    for (const fault of faults) {
+      if (this.#isFull) break;
       if (fault.code === "TAG_RESOLVE_FAILED") continue; // said better below
       this.#at(fault.pos[0], fault.pos[1], "yaml", this.#explain(fault.message, fault.pos[0]), []);
     }
     this.#traps(this.#document.contents as Node | null, [], false);
   }
 
+  #read(): Document {
+    const { text } = this;
+    if (text.length > bounds.fileLength) {
+      this.#at(0, 1, "too-large", `A workflow file may be ${bounds.fileLength} characters long.`, []);
+      return new Document();
+    }
+    try {
+      return readYaml(text, yamlBounds(bounds.fileValues), this.#lines);
+    } catch (error) {
+      if (!(error instanceof YamlBeyondBounds)) throw error;
+      const code = error.what === "faults" ? "yaml" : error.what === "depth" ? "too-deep" : "too-large";
+      this.#at(error.offset, error.offset + 1, code, error.message, []);
+      return new Document();
+    }
+  }
+
   /** The file's value; numbers that a double does not hold keep their digits. Undefined when it cannot be read. */
   value(): Json | undefined {
     if (this.problems.some((problem) => problem.severity === "error")) return undefined;
-    let left = mostValues;
-    const convert = (node: unknown): Json => {
-      if (--left < 0) throw new RangeError("too many values");
-      if (isAlias(node)) return convert(node.resolve(this.#document));
+    let left = bounds.fileValues;
+    // The last node of a name before an alias is the one that it means (YAML 1.2, section 7.1).
+    const anchors = new Map<string, Node>();
+    const convert = (node: unknown, depth: number): Json => {
+      if (--left < 0 || depth > bounds.jsonDepth) throw new RangeError("too much");
+      if (isAlias(node)) return convert(anchors.get(node.source), depth + 1);
+      if (isNode(node) && node.anchor) anchors.set(node.anchor, node);
       if (isMap(node)) {
         const object: JsonObject = {};
         for (const pair of node.items)
-          setOwn(object, String((pair.key as Scalar).value), convert(pair.value));
-        return object;
+          setOwn(object, String((pair.key as Scalar).value), convert(pair.value, depth + 1));
+        return object; // each key once: `#traps` saw to it
       }
-      if (isSeq(node)) return node.items.map(convert);
+      if (isSeq(node)) return node.items.map((item) => convert(item, depth + 1));
       if (!isScalar(node)) return null;
       const { value, source } = node;
       if (typeof value === "number" && source && /^-?\d+(\.\d+)?([eE][+-]?\d+)?$/.test(source))
@@ -65,9 +81,15 @@ export class Source {
       return value === null || value === undefined ? null : String(value);
     };
     try {
-      return convert(this.#document.contents);
+      return convert(this.#document.contents, 0);
     } catch {
-      this.#at(0, 1, "too-large", `The file holds more than ${mostValues} values.`, []);
+      this.#at(
+        0,
+        1,
+        "too-large",
+        `The file holds more than ${bounds.fileValues} values, or an alias that holds itself.`,
+        [],
+      );
       return undefined;
     }
   }
@@ -80,6 +102,7 @@ export class Source {
     part?: { text: string; start: number; end: number },
     severity: Problem["severity"] = "error",
   ): void {
+    if (this.#isFull) return;
     const [from, to] = this.#range(path);
     if (part) {
       const inner = this.text.slice(from, to).indexOf(part.text);
@@ -106,6 +129,7 @@ export class Source {
     message: string,
     severity: Problem["severity"] = "error",
   ): void {
+    if (this.#isFull) return;
     const node = this.#node(path);
     const pair = isMap(node)
       ? node.items.find((item) => isScalar(item.key) && String(item.key.value) === key)
@@ -154,6 +178,11 @@ export class Source {
     return [0, 1];
   }
 
+  /** Whether as many problems are known as are told. */
+  get #isFull(): boolean {
+    return this.problems.length >= bounds.fileProblems;
+  }
+
   #lineEnd(offset: number): number {
     const end = this.text.indexOf("\n", offset);
     return end < 0 ? this.text.length : end;
@@ -167,6 +196,7 @@ export class Source {
     path: Path,
     severity: Problem["severity"] = "error",
   ): void {
+    if (this.#isFull) return;
     const start = this.#lines.linePos(from);
     if (this.problems.some((known) => known.line === start.line && known.message === message)) return;
     const end = this.#lines.linePos(Math.max(to, from + 1));
@@ -185,11 +215,29 @@ export class Source {
   /** A YAML fault in words that help: where `${…}` stands unquoted in a `{ … }` mapping, says so. */
   #explain(message: string, offset: number): string {
     const start = this.text.lastIndexOf("\n", offset - 1) + 1;
-    const line = this.text.slice(start, this.#lineEnd(offset));
+    const line = this.text.slice(start, Math.min(this.#lineEnd(offset), start + longestExplained));
     const cut = /[{,[]\s*(?:[\w"'-]+\s*:\s*)?(\$\{[^"'}]*\})/.exec(line);
     if (cut) return `Inside { } or [ ], a value with \${ } must be in quotes: "${cut[1]}".`;
     if (/tab/i.test(message)) return "YAML is indented with spaces, not with tabs.";
     return message.replace(/\s*\n[\s\S]*$/, "");
+  }
+
+  /** Each key of a mapping stands once (YAML 1.2, section 3.2.1.3), and there are not too many. */
+  #requireKeys(node: YAMLMap, path: Path): void {
+    if (node.items.length > bounds.fileKeys) {
+      const [from, to] = rangeOf(node);
+      this.#at(from, to, "too-large", `A mapping may have ${bounds.fileKeys} keys.`, path);
+      return;
+    }
+    const seen = new Set<string>();
+    for (const { key } of node.items) {
+      const name = isScalar(key) ? String(key.value) : undefined;
+      if (name === undefined || seen.has(name)) {
+        const [from, to] = rangeOf(key);
+        const message = name === undefined ? "A key is a text." : `The key "${name}" stands twice.`;
+        this.#at(from, to, "yaml", message, path);
+      } else seen.add(name);
+    }
   }
 
   /** What YAML accepts and means otherwise than it looks: tags, and texts that are cut by ` #`. */
@@ -208,6 +256,7 @@ export class Source {
       return;
     }
     if (isMap(node)) {
+      this.#requireKeys(node, path);
       for (const pair of node.items as Pair<Node, Node | null>[]) {
         const key = isScalar(pair.key) ? String(pair.key.value) : "";
         this.#traps(pair.value, [...path, key], Boolean(node.flow));
@@ -231,6 +280,11 @@ export class Source {
       }
     }
   }
+}
+
+function rangeOf(node: unknown): [number, number] {
+  const range = (node as Node | undefined)?.range;
+  return range ? [range[0], range[1]] : [0, 1];
 }
 
 function closes(text: string): boolean {

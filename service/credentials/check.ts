@@ -18,6 +18,7 @@ import {
   type ShownPart,
   type Transport,
 } from "@copper-kettle/core";
+import type { AsideReader } from "../outbound/aside.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
 import { TokenRefused } from "../oauth/answers.js";
 import type { TokenRequests } from "../oauth/requests.js";
@@ -39,6 +40,7 @@ export interface CheckParts {
   requests: TokenRequests;
   signIns: SignIns;
   transport: Transport;
+  reader: AsideReader;
 }
 
 const timeout = { connect: 5_000, answer: 15_000 };
@@ -97,7 +99,7 @@ async function tried(
 
 /** One reading call, with a redirect followed as a run would. */
 async function call(
-  { uses, transport, tokens }: CheckParts,
+  { uses, transport, tokens, reader: { read } }: CheckParts,
   open: OpenCredential,
   url: string,
   method: string,
@@ -108,14 +110,15 @@ async function call(
     clock: { now: () => Date.now(), wait: () => Promise.resolve() },
     nonce: newNonce,
     transport,
+    read,
     files: { keep: async (bytes: Uint8Array) => ({ size: bytes.length }) },
   };
-  const use = await uses.read(open.name, url, { by });
+  const use = await uses.read(open.name, url, { by, as: by });
   const options = { timeout, signal: new AbortController().signal, follow: true };
   let done = await exchange(ports, request, use.proof, options);
   let last = use;
   if (done.response?.status === 401 && (await use.refused())) {
-    last = await uses.read(open.name, url, { by });
+    last = await uses.read(open.name, url, { by, as: by });
     done = await exchange(ports, request, last.proof, options);
   }
   const answer = done.response as NonNullable<typeof done.response>;
@@ -242,9 +245,18 @@ async function authorizationPage(
   const location = response.headers["location"];
   // Some servers bring the error to the redirect URI instead of showing it.
   const brought = typeof location === "string" && location.startsWith(redirectUri) ? location : "";
-  const text = decodeURIComponent(brought.replaceAll("+", " ")) + new TextDecoder().decode(response.body);
+  const text = decodedLoosely(brought) + new TextDecoder().decode(response.body);
   const refused = /[?&]error=(?!login_required|consent_required|interaction_required)/.test(brought);
   return { status: refused ? 400 : response.status, text };
+}
+
+/** A text out of a URL; one that is encoded badly is taken as it stands. */
+function decodedLoosely(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll("+", " "));
+  } catch {
+    return text;
+  }
 }
 
 function failed(error: unknown, credential: Credential): Found {

@@ -181,7 +181,18 @@ function checkedScheme(credential: Extract<Credential, { kind: "signed" }>): voi
 }
 
 function settingsOf({ hosts, endsOn, mayUse, mayChange }: Input): CredentialSettings {
-  return { hosts, mayUse, mayChange, endsAt: endsOn === null ? null : Date.parse(endsOn) };
+  if (mayUse.length > 0 && hosts.length === 0)
+    throw new BadCredential(
+      "hosts",
+      "A credential that only some people may use must be bound to hosts: else whoever sets an address decides where it goes.",
+    );
+  return { hosts, mayUse, mayChange, endsAt: endsOn === null ? null : endOfDay(endsOn) };
+}
+
+/** A secret that ends on a day is good until that day is over (in UTC); a point in time is that point. */
+function endOfDay(text: string): number {
+  const isDay = /^\d{4}-\d\d-\d\d$/.test(text);
+  return Date.parse(text) + (isDay ? 86_400_000 - 1 : 0);
 }
 
 function overlapOf({ overlap }: Input): number {

@@ -10,11 +10,14 @@ import type { TokenKeeper } from "../oauth/keeper.js";
 import { TokenRefused } from "../oauth/answers.js";
 import type { ActivityStore } from "../store/activity.js";
 import type { CredentialStore, OpenCredential } from "../store/credentials.js";
+import { mayUse } from "./rights.js";
 
 /** For whom a credential is used: a run of a workflow, or a person. */
 export interface User {
   by: string;
   run?: string;
+  /** Whose right it is that counts: a run acts in the name of who published it. Null: of nobody who is known. */
+  as: string | null;
 }
 
 /** For how long the replaced secret is taken at once after the new one was refused, in milliseconds. */
@@ -45,6 +48,7 @@ export class CredentialUses {
       throw new CredentialMissing(
         `There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`,
       );
+    requireRight(open, user.as);
     requireHost(open, url);
     requireWhole(open);
     this.#note(open, url, user);
@@ -136,6 +140,21 @@ export class CredentialUses {
       .note({ by, action: "used", kind: "credential", name, detail, ...(run === undefined ? {} : { run }) })
       .catch(() => undefined);
   }
+}
+
+/** Asked at each use, whatever was asked before: the text, the API or the rights may have changed since. */
+function requireRight(open: OpenCredential, as: string | null): void {
+  if (open.mayUse.length === 0) return;
+  const { name, hosts } = open;
+  if (!mayUse(open, as ?? ""))
+    throw new CredentialMissing(
+      `The credential "${name}" may be used by ${open.mayUse.join(", ")} only, and not in the name of ${as ?? "nobody"}.`,
+    );
+  // Else a constant, a server or an input could send it anywhere.
+  if (hosts.length === 0)
+    throw new CredentialMissing(
+      `The credential "${name}" is for some people only, and bound to no host, so it is sent nowhere. Bind it with --host.`,
+    );
 }
 
 function requireHost({ name, hosts }: OpenCredential, url: string): void {

@@ -1,7 +1,9 @@
 import { routes, type ApiDetail, type ApiSummary, type OperationDetail } from "@copper-kettle/contract";
 import {
   apiChanges,
+  bounds,
   inlinedSchema,
+  operationCalls,
   readApi,
   RequestRefused,
   type Content,
@@ -9,12 +11,12 @@ import {
   type Operation,
 } from "@copper-kettle/core";
 import type { Express } from "express";
-import { BadDocument, loadDocument, longestDocument, type LoadedDocument } from "../openapi/load.js";
+import { BadDocument, loadDocument, type LoadedDocument } from "../openapi/load.js";
 import type { OpenApi } from "../store/apis.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
+import { requireMayUse } from "./rights.js";
 import { serve } from "./serve-route.js";
-import { usedOperations } from "./used.js";
 import { iso } from "./views.js";
 
 interface Given {
@@ -70,6 +72,7 @@ export function serveApis(app: Express, context: Context): void {
   serve(app, routes.previewApi, async ({ params, body }) => (await reading(params.name, body)).shown);
   serve(app, routes.putApi, async ({ params: { name }, body, by }) => {
     const { document, text, source, written, shown } = await reading(name, body);
+    requireCredential(context, document, by);
     const open = await apis.put(name, document, { original: text, written, source, by, base: body.base });
     return { ...shown, api: await detail(open) };
   });
@@ -93,6 +96,15 @@ export function serveApis(app: Express, context: Context): void {
     const users = (await operationUsers(workflows)).get(`${name}.${id}`) ?? [];
     return operationView(find(name).document, operation, users);
   });
+}
+
+/**
+ * Whoever gives an API a credential, or another server, must be allowed to use it: all calls of its operations do.
+ * @throws HttpProblem 403
+ */
+export function requireCredential({ credentials }: Context, document: JsonObject, by: string): void {
+  const open = credentials.get(String(document["x-ckettle-credential"] ?? ""));
+  if (open) requireMayUse(open, by);
 }
 
 /** An API as its page shows it. */
@@ -170,7 +182,7 @@ async function loadGiven(
         url: url as string,
         headers: [["Accept", "application/yaml, application/json, */*;q=0.5"]],
       },
-      { timeout, signal: new AbortController().signal, mostAnswer: longestDocument },
+      { timeout, signal: new AbortController().signal, mostAnswer: bounds.documentLength },
     );
     if (response.status !== 200) throw new BadDocument(`${url} answers ${response.status}, not a document.`);
     const fetched = new TextDecoder().decode(response.body);
@@ -206,8 +218,9 @@ function settled(document: JsonObject, { server, credential }: Given, source: st
 export async function operationUsers(workflows: Context["workflows"]): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const row of await workflows.all()) {
-    const text = await workflows.text(row.draft);
-    for (const name of usedOperations(text)) found.set(name, [...(found.get(name) ?? []), row.name]);
+    const { partial } = await workflows.parsed(row.draft);
+    const names = operationCalls(partial?.steps ?? []).map(({ api, id }) => `${api}.${id}`);
+    for (const name of new Set(names)) found.set(name, [...(found.get(name) ?? []), row.name]);
   }
   return found;
 }

@@ -1,4 +1,5 @@
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
+import { bounds } from "@copper-kettle/core";
 import helmet from "helmet";
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
@@ -36,7 +37,7 @@ export function createApp(context: Context, options: AppOptions): Express {
   app.disable("x-powered-by");
   app.set("query parser", "simple");
   app.set("etag", false);
-  app.use(/^\/(?!api\/)/, plainHeaders);
+  app.use((request, response, next) => (isApi(request) ? next() : plainHeaders(request, response, next)));
   app.get("/healthz", (_request, response) => void response.json({ ok: true }));
   app.get(
     "/readyz",
@@ -49,19 +50,21 @@ export function createApp(context: Context, options: AppOptions): Express {
   app.use((request, response, next) => {
     ofHost(request);
     note(request, response);
-    if (/^\/api\//i.test(request.url)) {
+    if (isApi(request)) {
       response.setHeader("Cache-Control", "no-store");
       response.setHeader("X-Content-Type-Options", "nosniff");
       response.setHeader("Referrer-Policy", "no-referrer");
+      if (!options.ready()) throw notReady();
     }
     next();
   });
-  app.use("/api/apis", express.text({ type: () => true, limit: "45mb" }));
-  app.use(express.text({ type: () => true, limit: "10mb" }));
   serveMetrics(app, context);
   serveSignIn(app, context);
   serveCallback(app, context);
   app.use("/api", context.auth.require);
+  // Nobody's body is read before it is known who sends it.
+  app.use("/api/apis", express.text({ type: () => true, limit: bounds.documentBody }));
+  app.use("/api", express.text({ type: () => true, limit: bounds.requestBody }));
   serveWorkflows(app, context);
   app.get("/api/openapi.json", async (_request, response) =>
     sendJson(response, 200, await openApiDocument(context.version)),
@@ -81,6 +84,13 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveConsole(app, options.consoleFolder);
   app.use(problems(context));
   return app;
+}
+
+const isApi = (request: Request): boolean => /^\/api(\/|$|\?)/i.test(request.originalUrl);
+
+function notReady(): HttpProblem {
+  const detail = "The service is starting or stopping. Try again in a few seconds.";
+  return new HttpProblem(503, "not-ready", "Not ready", detail, {}, { "Retry-After": "2" });
 }
 
 const plainHeaders = helmet({

@@ -1,3 +1,4 @@
+import { bounds } from "@copper-kettle/core";
 import { parseCookie, stringifySetCookie } from "cookie";
 import { createHash, randomBytes } from "node:crypto";
 import type { NextFunction, Request, Response } from "express";
@@ -8,17 +9,27 @@ import { HttpProblem } from "./problems.js";
 
 const linkMillis = 10 * 60_000;
 const sessionMillis = 12 * 60 * 60_000;
+/** Links that nobody has used yet; the eldest goes where there are more. */
+const mostLinks = 1_000;
 
-/** Access tokens, sign-in links and sessions. Only digests are kept; what was given out is nowhere. */
+/** Access tokens, sign-in links and sessions. Only digests are stored; what was given out is nowhere on disk. */
 export class Auth {
   readonly #tokens = new Map<string, string>();
   readonly #digests = new Map<string, string>();
   readonly #sessions = new Map<string, { name: string; expiresAt: number }>();
   readonly #links = new Map<string, { name: string; expiresAt: number }>();
+  /** Wrong tokens of this minute, by address. */
+  readonly #wrong = new Map<string, number>();
+  #wrongMinute = 0;
 
   constructor(
     readonly writer: Writer,
-    readonly options: { secure: boolean },
+    readonly options: {
+      /** Whether people reach the console over TLS. */
+      secure: boolean;
+      /** The origins of the console's own pages (RFC 6454). */
+      origins: ReadonlySet<string>;
+    },
   ) {}
 
   async loadAll(): Promise<void> {
@@ -27,9 +38,10 @@ export class Auth {
     for (const row of await SessionRow.findAll()) {
       if (row.expiresAt > now) this.#sessions.set(row.digest, { name: row.name, expiresAt: row.expiresAt });
     }
-    await this.writer.write((transaction) =>
-      SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }),
-    );
+    // On a full disk they stay; they are of no use to anybody.
+    await this.writer
+      .write((transaction) => SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }))
+      .catch(() => undefined);
   }
 
   get hasTokens(): boolean {
@@ -52,21 +64,28 @@ export class Auth {
     return AccessTokenRow.findAll({ order: [["createdAt", "ASC"]] });
   }
 
-  /** Removes the access tokens of a name, and the sessions that were opened with them. */
+  /**
+   * Removes the access tokens of a name, and the sessions and sign-in links that were made with them: on disk first, so
+   * that none comes back at the next start.
+   */
   async removeToken(name: string): Promise<boolean> {
-    for (const held of [this.#tokens, this.#sessions] as Map<string, string | { name: string }>[])
-      for (const [digest, holder] of held)
-        if ((typeof holder === "string" ? holder : holder.name) === name) held.delete(digest);
-    return this.writer.write(async (transaction) => {
+    const removed = await this.writer.write(async (transaction) => {
       await SessionRow.destroy({ where: { name }, transaction });
       return (await AccessTokenRow.destroy({ where: { name }, transaction })) > 0;
     });
+    const known = [this.#tokens, this.#sessions, this.#links] as Map<string, string | { name: string }>[];
+    for (const given of known)
+      for (const [digest, holder] of given)
+        if ((typeof holder === "string" ? holder : holder.name) === name) given.delete(digest);
+    return removed;
   }
 
   /** A code for a sign-in link: good once, for ten minutes; who signs in with it acts under the name given. */
   createLink(name: string): { code: string; expiresAt: number } {
     const code = randomBytes(24).toString("base64url");
     const expiresAt = Date.now() + linkMillis;
+    const [eldest] = this.#links.keys();
+    if (eldest !== undefined && this.#links.size >= mostLinks) this.#links.delete(eldest);
     this.#links.set(sha256Hex(code), { name, expiresAt });
     return { code, expiresAt };
   }
@@ -138,8 +157,10 @@ export class Auth {
     const field = request.headers.authorization;
     if (field !== undefined) {
       const name = this.#tokens.get(this.#digestOf(field));
-      if (!field.startsWith("Bearer ") || name === undefined)
+      if (!field.startsWith("Bearer ") || name === undefined) {
+        this.#noteWrong(request.socket.remoteAddress ?? "");
         throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
+      }
       response.locals["by"] = name;
       return next();
     }
@@ -150,10 +171,42 @@ export class Auth {
         "Sign in first: with an access token (Authorization: Bearer …), or in a browser with a link that `ckettle status --link` prints.",
       );
     }
-    if (request.method !== "GET" && request.method !== "HEAD") requireOwnOrigin(request);
+    if (request.method !== "GET" && request.method !== "HEAD") this.requireOwnOrigin(request);
     response.locals["by"] = session.name;
     next();
   };
+
+  /**
+   * Same-site does not know ports: a page on another loopback port is same-site, so the Origin must be our own.
+   * @throws HttpProblem 403
+   */
+  requireOwnOrigin(request: Request): void {
+    if (this.options.origins.has(request.get("origin") ?? "")) return;
+    throw new HttpProblem(
+      403,
+      "foreign-origin",
+      "Not from this console",
+      "A request with the console's session must come from the console's own pages (Origin).",
+    );
+  }
+
+  /** Counts wrong tokens by address; whoever sends many of them is told to wait. */
+  #noteWrong(address: string): void {
+    const minute = Math.floor(Date.now() / 60_000);
+    if (minute !== this.#wrongMinute) this.#wrong.clear();
+    this.#wrongMinute = minute;
+    const count = (this.#wrong.get(address) ?? 0) + 1;
+    if (this.#wrong.size < bounds.wrongTokens * 100) this.#wrong.set(address, count);
+    if (count > bounds.wrongTokens)
+      throw new HttpProblem(
+        429,
+        "too-many-tries",
+        "Too many wrong access tokens",
+        "Wait a minute, and look which token you send.",
+        {},
+        { "Retry-After": "60" },
+      );
+  }
 }
 
 /** Node's own digest: each request needs one. */
@@ -167,18 +220,6 @@ function unauthorized(detail: string): HttpProblem {
     detail,
     {},
     { "WWW-Authenticate": 'Bearer realm="copper-kettle"' },
-  );
-}
-
-/** Same-site does not know ports: a page on another loopback port is same-site, so the Origin must be our own. */
-export function requireOwnOrigin(request: Request): void {
-  const origin = request.get("origin");
-  if (origin !== undefined && URL.canParse(origin) && new URL(origin).host === request.get("host")) return;
-  throw new HttpProblem(
-    403,
-    "foreign-origin",
-    "Not from this console",
-    "A request with the console's session must come from the console's own pages (Origin).",
   );
 }
 

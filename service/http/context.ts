@@ -1,6 +1,7 @@
 import type { Transport } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import type { CredentialUses } from "../credentials/use.js";
+import type { AsideReader } from "../outbound/aside.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
 import type { TokenRequests } from "../oauth/requests.js";
 import type { SignIns } from "../oauth/sign-in.js";
@@ -30,8 +31,10 @@ export interface Context {
   version: string;
   startedAt: number;
   dataFolder: string;
-  /** The service's own address. */
-  url: string;
+  /** The folder under which backups are written. */
+  backupFolder: string;
+  /** The address under which people reach the service. */
+  publicUrl: string;
   auth: Auth;
   workflows: WorkflowStore;
   credentials: CredentialStore;
@@ -54,6 +57,7 @@ export interface Context {
   pruner: Pruner;
   journals: JournalStore;
   transport: Transport;
+  reader: AsideReader;
   sealing: Sealing;
   runner: Runner;
   starts: Starts;

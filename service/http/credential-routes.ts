@@ -6,7 +6,7 @@ import { readCredentialInput } from "../credentials/input.js";
 import { credentialDetailView, credentialView } from "../credentials/view.js";
 import type { OpenCredential } from "../store/credentials.js";
 import type { Context } from "./context.js";
-import { usedCredentials } from "./used.js";
+import { credentialsUsed } from "../credentials/rights.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { requireMayChange, requireMayUse } from "./rights.js";
 import { serve } from "./serve-route.js";
@@ -134,7 +134,7 @@ async function consentUrl(
 async function usersOf({ workflows, apis }: Context): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const row of await workflows.all())
-    for (const name of usedCredentials(await workflows.text(row.draft), apis))
+    for (const name of credentialsUsed((await workflows.parsed(row.draft)).partial?.steps ?? [], apis))
       found.set(name, [...(found.get(name) ?? []), row.name]);
   return found;
 }

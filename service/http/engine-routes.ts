@@ -6,6 +6,7 @@ import { BadOptions } from "../runs/starts.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { Context } from "./context.js";
 import { notFound } from "./problems.js";
+import { requireCredentials } from "./workflow-routes.js";
 import { serve } from "./serve-route.js";
 import { iso, isoOrNull, runView } from "./views.js";
 
@@ -22,8 +23,9 @@ export function serveEngine(app: Express, context: Context): void {
   };
   const view = (row: RunRecord) => runView(row, runner.isActive(row.id));
 
-  serve(app, routes.runAgain, async ({ params, body }) => {
-    const request = await repeatOf(context, await find(params.id), body);
+  serve(app, routes.runAgain, async ({ params, body, by }) => {
+    const request = await repeatOf(context, await find(params.id), { ...body, by });
+    if (request.version === 0) await requireCredentials(context, request.text, by);
     const { row } = await starts.start(request);
     return view(row);
   });
@@ -66,9 +68,9 @@ export function serveEngine(app: Express, context: Context): void {
   });
 
   serve(app, routes.kept, async ({ params }) => ({
-    kept: kept.list(params.name).map(({ key, values, expires, changedAt }) => ({
+    kept: kept.list(params.name).map(({ key, shown, expires, changedAt }) => ({
       key,
-      values,
+      values: shown,
       expires: isoOrNull(expires),
       changedAt: iso(changedAt),
     })),

@@ -31,7 +31,7 @@ function operation(name: string, route: AnyRoute): ZodOpenApiOperationObject {
   return {
     operationId: name,
     summary: route.summary,
-    ...(route.access === "open" ? { security: [] } : {}),
+    ...(route.needs === "nothing" ? { security: [] } : {}),
     ...(route.params || route.query
       ? {
           requestParams: {

@@ -37,7 +37,9 @@ export function serveOthers(app: Express, context: Context): void {
   const view = (row: RunRow) => runView(row, runner.isActive(row.id));
 
   const trouble = () =>
-    runner.trouble ? { at: iso(runner.trouble.at), message: runner.trouble.message } : null;
+    runner.faults.trouble
+      ? { at: iso(runner.faults.trouble.at), message: runner.faults.trouble.message }
+      : null;
 
   serve(app, routes.status, async () => {
     const counts = await select<{ state: string; count: number }>(
@@ -60,10 +62,14 @@ export function serveOthers(app: Express, context: Context): void {
     const day = { [Op.gte]: since };
     const newest = { order: [["id", "DESC"]] as [string, string][], limit: 20 };
     const [unsure, failed, running, next, ended] = await Promise.all([
-      RunRow.findAll({ where: { state: { [Op.in]: ["unsure", "held"] } }, ...newest }),
+      RunRow.findAll({ where: { state: { [Op.in]: ["unsure", "held"] }, endedAt: null }, ...newest }),
       RunRow.findAll({ where: { state: "failed", createdAt: day }, ...newest }),
-      RunRow.findAll({ where: { state: { [Op.in]: ["queued", "running"] } }, ...newest }),
-      RunRow.findAll({ where: { state: "waiting" }, order: [["wakeAt", "ASC"]], limit: 20 }),
+      RunRow.findAll({ where: { state: { [Op.in]: ["queued", "running"] }, endedAt: null }, ...newest }),
+      RunRow.findAll({
+        where: { state: "waiting", endedAt: null },
+        order: [["wakeAt", "ASC"]],
+        limit: 20,
+      }),
       select<{ hour: number; state: string; count: number }>(
         journals.store,
         "SELECT ended_at / :hour AS hour, state, count(*) AS count FROM runs WHERE ended_at >= :since GROUP BY 1, 2",

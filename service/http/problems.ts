@@ -1,8 +1,9 @@
-import type { Problem } from "@copper-kettle/core";
+import { bounds, type Problem } from "@copper-kettle/core";
 import type { ProblemDetails } from "@copper-kettle/contract";
 import type { z } from "zod";
 import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
+import { DamagedBody, storageFault } from "../store/faults.js";
 import { BackupFault } from "../upkeep/backup.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
@@ -59,16 +60,6 @@ export function invalid(where: "body" | "query" | "path", error: z.ZodError): Ht
   );
 }
 
-/** What SQLite and the system say when nothing can be written (any more). */
-const storageCodes = /^(SQLITE_(FULL|IOERR|READONLY|CANTOPEN)|ENOSPC|EDQUOT|EFBIG|EROFS)/;
-
-/** How the disk refuses; undefined where it does not. */
-function storageFault(error: unknown): string | undefined {
-  const { code = "", message, parent } = error as { code?: string; message?: string; parent?: unknown };
-  if (storageCodes.test(code)) return message;
-  return parent ? storageFault(parent) : undefined;
-}
-
 /** The problem of an error that some part of the service threw; undefined for one that nobody foresaw. */
 export function problemOf(error: unknown): HttpProblem | undefined {
   if (error instanceof HttpProblem) return error;
@@ -77,9 +68,11 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(
       507,
       "storage",
-      "It cannot be kept",
-      `The service cannot write its data: ${full}. Nothing of this was kept; make room on its disk, and try again.`,
+      "The storage fails",
+      `The service cannot read or write its data: ${full}. Nothing was changed. Make room on its disk or look after it, and try again.`,
     );
+  if (error instanceof DamagedBody)
+    return new HttpProblem(507, "damaged", "The storage is damaged", error.message);
   if (error instanceof BadInputs) {
     return new HttpProblem(
       422,
@@ -143,16 +136,25 @@ export function problemOf(error: unknown): HttpProblem | undefined {
       {},
       { "Retry-After": "10" },
     );
-  const status = (error as { status?: unknown } | undefined)?.status;
-  const type = (error as { type?: unknown } | undefined)?.type;
-  if (status === 413)
-    return new HttpProblem(413, "too-large", "The body is too large", "A request may be 10 MB long.");
-  if (status === 400 && typeof type === "string")
-    return new HttpProblem(
-      400,
-      "invalid-request",
-      "The request is not as it should be",
-      (error as Error).message,
-    );
-  return undefined;
+  return refusedByServer(error);
+}
+
+/** What Express and its readers of bodies and URLs refuse, by the status that they give it. */
+function refusedByServer(error: unknown): HttpProblem | undefined {
+  const { status, message } = (error ?? {}) as { status?: unknown; message?: string };
+  switch (status) {
+    case 413:
+      return new HttpProblem(
+        413,
+        "too-large",
+        "The body is too large",
+        `A request may be ${bounds.requestBody / 1e6} MB long.`,
+      );
+    case 415:
+      return new HttpProblem(415, "unsupported-media-type", "The body cannot be read", `${message}.`);
+    default:
+      return typeof status === "number" && status >= 400 && status <= 499
+        ? new HttpProblem(400, "invalid-request", "Invalid request", `${message}.`)
+        : undefined;
+  }
 }

@@ -66,12 +66,16 @@ export async function replied(
     if (id === run) void tryLook();
   };
   const timer = setTimeout(() => settle(), wait);
+  // Whoever waited may have gone.
+  const onClose = (): void => settle();
+  response.on("close", onClose);
   runner.events.on("response", onResponse).on("rested", onRested);
   try {
     await tryLook();
     return await done;
   } finally {
     clearTimeout(timer);
+    response.off("close", onClose);
     runner.events.off("response", onResponse).off("rested", onRested);
   }
 }

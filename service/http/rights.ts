@@ -1,21 +1,30 @@
+import { mayChange, mayUse, owner } from "../credentials/rights.js";
 import type { OpenCredential } from "../store/credentials.js";
 import { HttpProblem } from "./problems.js";
 
-/** The name of the access token that was made at the installation: who holds it may do everything. */
-export const owner = "first";
-
 /** @throws HttpProblem 403 */
-export function requireMayUse({ name, mayUse }: OpenCredential, by: string): void {
-  if (by !== owner && mayUse.length > 0 && !mayUse.includes(by)) throw refused(name, "use", mayUse);
+export function requireMayUse(open: OpenCredential, by: string): void {
+  if (!mayUse(open, by)) throw refused(open.name, "use", open.mayUse);
 }
 
 /** @throws HttpProblem 403 */
-export function requireMayChange({ name, mayChange }: OpenCredential, by: string): void {
-  if (by !== owner && mayChange.length > 0 && !mayChange.includes(by))
-    throw refused(name, "change", mayChange);
+export function requireMayChange(open: OpenCredential, by: string): void {
+  if (!mayChange(open, by))
+    throw refused(open.name, "change", open.mayChange.length > 0 ? open.mayChange : open.mayUse);
 }
 
-function refused(name: string, what: string, allowed: string[]): HttpProblem {
+/** @throws HttpProblem 403 */
+export function requireOwner(by: string): void {
+  if (by !== owner)
+    throw new HttpProblem(
+      403,
+      "not-allowed",
+      "Only the owner may do this",
+      "This needs the owner's access token: the first one, which lies in the data folder.",
+    );
+}
+
+function refused(name: string, what: "use" | "change", allowed: string[]): HttpProblem {
   return new HttpProblem(
     403,
     "not-allowed",

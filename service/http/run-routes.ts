@@ -123,7 +123,8 @@ export function serveRuns(app: Express, context: Context): void {
   });
 
   serve(app, routes.decideRun, async ({ params, body, by }) => {
-    await starts.decide(await find(params.id), body.decision, { path: body.path, outcome: body.outcome, by });
+    const { path, attempt, outcome } = body;
+    await starts.decide(await find(params.id), body.decision, { path, attempt, outcome, by });
     return view(params.id);
   });
 }

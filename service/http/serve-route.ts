@@ -4,6 +4,7 @@ import { parseJson, printJson } from "@copper-kettle/core";
 import type { Express, Request, Response } from "express";
 import type { z } from "zod";
 import { HttpProblem, invalid } from "./problems.js";
+import { requireOwner } from "./rights.js";
 
 /** What a route's handler gets: its input, checked. */
 export interface Call<R> {
@@ -29,11 +30,13 @@ export function serve<R extends AnyRoute>(
 ): void {
   const method = route.method.toLowerCase() as "get" | "post" | "put" | "delete";
   app[method](route.path.replace(/\{(\w+)\}/g, ":$1"), async (request: Request, response: Response) => {
+    const by = (response.locals["by"] as string | undefined) ?? "nobody";
+    if (route.needs === "owner") requireOwner(by);
     const call = {
-      params: checked(route.params, request.params, "path"),
-      query: checked(route.query, request.query, "query"),
+      params: checked(route.params, whole(request.params, "path"), "path"),
+      query: checked(route.query, whole(request.query, "query"), "query"),
       body: checked(route.body, route.body ? readJson(request) : undefined, "body"),
-      by: (response.locals["by"] as string | undefined) ?? "nobody",
+      by,
       request,
       response,
     } as Call<R>;
@@ -42,6 +45,19 @@ export function serve<R extends AnyRoute>(
     if (output === undefined) response.status(route.status).end();
     else sendJson(response, route.status, output);
   });
+}
+
+/** No name or text of a URL holds a NUL: the database would end the text there. */
+function whole<T extends object>(values: T, where: "query" | "path"): T {
+  for (const [name, value] of Object.entries(values))
+    if (String(value).includes("\u0000"))
+      throw new HttpProblem(
+        400,
+        "invalid-request",
+        "Invalid request",
+        `In the ${where}: ${name} holds a NUL.`,
+      );
+  return values;
 }
 
 function checked(schema: z.ZodType | undefined, value: unknown, where: "body" | "query" | "path"): unknown {

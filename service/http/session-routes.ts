@@ -1,10 +1,11 @@
 import { routes } from "@copper-kettle/contract";
-import type { Express, NextFunction, Request, Response } from "express";
+import { bounds } from "@copper-kettle/core";
+import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import { rateLimit } from "express-rate-limit";
 import type { Context } from "./context.js";
-import { requireOwnOrigin } from "./auth.js";
 import { HttpProblem, notFound } from "./problems.js";
-import { owner } from "./rights.js";
+import { owner } from "../credentials/rights.js";
+import { requireOwner } from "./rights.js";
 import { serve } from "./serve-route.js";
 import { iso } from "./views.js";
 
@@ -12,7 +13,7 @@ import { iso } from "./views.js";
 export function serveSignIn(app: Express, { auth }: Context): void {
   const limiter = rateLimit({
     windowMs: 60_000,
-    limit: 30,
+    limit: bounds.signIns,
     handler: (_request: Request, _response: Response, next: NextFunction) => {
       next(
         new HttpProblem(
@@ -26,9 +27,10 @@ export function serveSignIn(app: Express, { auth }: Context): void {
       );
     },
   });
-  app.post(routes.openSession.path, limiter);
+  // Anybody may send this one: it is short, and read only for as many as may try.
+  app.post(routes.openSession.path, limiter, express.text({ type: () => true, limit: "16kb" }));
   serve(app, routes.openSession, async ({ body, request, response }) => {
-    requireOwnOrigin(request);
+    auth.requireOwnOrigin(request);
     const secret = await auth.openSession(body.code);
     if (secret === undefined) {
       throw new HttpProblem(
@@ -42,7 +44,7 @@ export function serveSignIn(app: Express, { auth }: Context): void {
   });
 }
 
-export function serveSession(app: Express, { auth, url }: Context): void {
+export function serveSession(app: Express, { auth, publicUrl }: Context): void {
   serve(app, routes.session, async ({ by }) => ({ as: by }));
   serve(app, routes.closeSession, async ({ request, response }) => {
     await auth.closeSession(request);
@@ -50,14 +52,13 @@ export function serveSession(app: Express, { auth, url }: Context): void {
   });
   serve(app, routes.signInLink, async ({ by }) => {
     const { code, expiresAt } = auth.createLink(by);
-    return { url: `${url}/sign-in#code=${code}`, expiresAt: iso(expiresAt) };
+    return { url: `${publicUrl}/sign-in#code=${code}`, expiresAt: iso(expiresAt) };
   });
 
   serve(app, routes.listTokens, async () => ({
     tokens: (await auth.tokens()).map(({ name, createdAt }) => ({ name, createdAt: iso(createdAt) })),
   }));
-  serve(app, routes.createToken, async ({ body, by }) => {
-    requireOwner(by, "make access tokens");
+  serve(app, routes.createToken, async ({ body }) => {
     if ((await auth.tokens()).some(({ name }) => name === body.name))
       throw new HttpProblem(
         409,
@@ -69,7 +70,7 @@ export function serveSession(app: Express, { auth, url }: Context): void {
     return { name: body.name, createdAt: iso(Date.now()), token };
   });
   serve(app, routes.removeToken, async ({ params, by }) => {
-    if (params.name !== by) requireOwner(by, "remove somebody else's access token");
+    if (params.name !== by) requireOwner(by);
     if (params.name === owner)
       throw new HttpProblem(
         409,
@@ -79,14 +80,4 @@ export function serveSession(app: Express, { auth, url }: Context): void {
       );
     if (!(await auth.removeToken(params.name))) throw notFound("access token", params.name);
   });
-}
-
-function requireOwner(by: string, what: string): void {
-  if (by !== owner)
-    throw new HttpProblem(
-      403,
-      "not-allowed",
-      "Only the owner may",
-      `Only who holds the first access token may ${what}.`,
-    );
 }

@@ -22,7 +22,7 @@ import type { Express } from "express";
 import { Op } from "sequelize";
 import { readCredentialInput } from "../credentials/input.js";
 import { TryRow } from "../store/api-models.js";
-import { BadTry, prepareTry, type GivenTry, type Prepared } from "../tries/prepare.js";
+import { BadTry, prepareTry, type Prepared } from "../tries/prepare.js";
 import { givenForHistory } from "../tries/show.js";
 import { masksOf, tryNow } from "../tries/try.js";
 import type { Context } from "./context.js";
@@ -97,9 +97,11 @@ export function serveTries(app: Express, context: Context): void {
         if (!open) throw notFound("credential", prepared.using);
         requireMayUse(open, by);
       }
-      const result = await tryNow(context, prepared, by);
+      const masks = masksOf(context, prepared);
+      const result = await tryNow(context, prepared, by, masks);
       noteDrift(context, prepared, result);
-      return { ...result, id: await keepTry(context, body, prepared, result, by) };
+      const given = givenForHistory(body, prepared, masks);
+      return { ...result, id: await keepTry(context, body.operation ?? null, given, result, by) };
     } catch (error) {
       throw tryProblem(error);
     }
@@ -163,19 +165,18 @@ function noteDrift({ drift }: Context, { described }: Prepared, result: Omit<Try
 /** Keeps a try in the history, and forgets the oldest; returns its number. */
 async function keepTry(
   context: Context,
-  body: GivenTry,
-  prepared: Prepared,
+  operation: string | null,
+  given: JsonObject,
   result: Omit<TryResult, "id">,
   by: string,
 ): Promise<number> {
-  const given = givenForHistory(body, prepared, masksOf(context, prepared));
   const whole = printJson(result);
   const kept = whole.length <= mostKept ? whole : printJson({ ...result, body: null, text: null });
   const { status, took } = result;
   const row = {
     at: Date.now(),
     by,
-    operation: body.operation ?? null,
+    operation,
     given: printJson(given),
     status,
     took,

@@ -31,7 +31,9 @@ export function serveUpkeep(app: Express, context: Context): void {
     const done = await backUp(
       {
         dataFolder: context.dataFolder,
+        root: context.backupFolder,
         version: context.version,
+        turns: context.sealing.turns,
         holding: (work) => pruner.holding(work),
       },
       body.folder,

@@ -1,6 +1,7 @@
 import type { Drift, Run, RunDetail, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
 import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
 import { Op } from "sequelize";
+import { isRehearsal } from "../runs/rehearsed.js";
 import type { DriftStore } from "../store/drift.js";
 import { RunRow, type RunRecord, type WorkflowRow } from "../store/models.js";
 
@@ -25,7 +26,7 @@ export function runView(row: RunRecord, active: boolean): Run {
     endedAt: isoOrNull(row.endedAt),
     wakeAt: state === "waiting" ? isoOrNull(row.wakeAt) : null,
     ...waits(state === "waiting" ? (row.waitsFor ?? null) : null),
-    rehearsal: (row.options ?? "").includes('"rehearsal":true'),
+    rehearsal: isRehearsal(row),
     origin: row.origin === row.id ? null : row.origin,
     calls: row.calls ?? 0,
     problems: row.problems ?? 0,

@@ -3,6 +3,7 @@ import {
   outline,
   parseDuration,
   readWorkflow,
+  sha256Hex,
   workflowJsonSchema,
   type JsonObject,
 } from "@copper-kettle/core";
@@ -13,7 +14,7 @@ import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { replied } from "./replies.js";
 import { requireMayUse } from "./rights.js";
-import { usedCredentials } from "./used.js";
+import { credentialsUsed } from "../credentials/rights.js";
 import { answered, serve } from "./serve-route.js";
 import { changedOperations, scopesView } from "./workflow-notes.js";
 import { iso, runView, workflowDetailView, workflowSummaries } from "./views.js";
@@ -21,7 +22,7 @@ import { iso, runView, workflowDetailView, workflowSummaries } from "./views.js"
 const longestWait = 10 * 60_000;
 
 export function serveWorkflows(app: Express, context: Context): void {
-  const { workflows, starts, runner, credentials } = context;
+  const { workflows, starts, runner } = context;
 
   const publishedText = async (row: WorkflowRow): Promise<string | null> =>
     row.published === null ? null : ((await workflows.version(row.name, row.published))?.text ?? null);
@@ -44,19 +45,11 @@ export function serveWorkflows(app: Express, context: Context): void {
     };
   };
 
-  /** Whoever lets a workflow act must be allowed to use the credentials that it names. */
-  const requireCredentials = async (digest: string, by: string): Promise<void> => {
-    for (const name of usedCredentials(await workflows.text(digest), context.apis)) {
-      const open = credentials.get(name);
-      if (open) requireMayUse(open, by);
-    }
-  };
-
   // The first of all: starts come in by the thousand, and each route before it is looked at.
   serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
     const found = await workflows.startable(params.name);
     if (!found) throw notFound("workflow", params.name);
-    const what = body.draft ? { version: 0, text: found.draft } : found.published;
+    const what = body.draft ? { version: 0, text: found.draft, principal: by } : found.published;
     if (!what) {
       throw new HttpProblem(
         409,
@@ -65,16 +58,15 @@ export function serveWorkflows(app: Express, context: Context): void {
         `The workflow ${params.name} was never published. Publish it, or start its draft.`,
       );
     }
-    if (body.draft) await requireCredentials(what.text, by);
-    const { options, secrets } = await optionsOf(context, params.name, what.text, body.options);
+    if (body.draft) await requireCredentials(context, what.text, by);
+    const options = await optionsOf(context, params.name, what.text, body.options);
     const wait = waitOf(query.wait);
     const started = await starts.start({
       workflow: params.name,
       ...what,
       inputs: body.inputs,
       key: keyOf(request),
-      ...(options ? { options } : {}),
-      ...(secrets ? { secrets } : {}),
+      ...options,
     });
     response.set("Location", `/api/runs/${started.row.id}`);
     if (wait === undefined) return runView(started.row, runner.isActive(started.row.id));
@@ -111,7 +103,7 @@ export function serveWorkflows(app: Express, context: Context): void {
     return detail(await workflows.push(params.name, body.text, body.base));
   });
   serve(app, routes.publishWorkflow, async ({ params, by }) => {
-    await requireCredentials((await find(params.name)).draft, by);
+    await requireCredentials(context, (await find(params.name)).draft, by);
     const row = await workflows.publish(params.name, by);
     if (!row) throw notFound("workflow", params.name);
     return detail(row);
@@ -143,13 +135,29 @@ export function serveWorkflows(app: Express, context: Context): void {
   serve(app, routes.rollBack, async ({ params, body, by }) => {
     const row = await find(params.name);
     const text = await textOf(row, body.version);
+    await requireCredentials(context, sha256Hex(text), by);
     await workflows.push(row.name, text);
-    await requireCredentials((await find(row.name)).draft, by);
     return detail((await workflows.publish(row.name, by)) ?? row);
   });
   serve(app, routes.removeWorkflow, async ({ params }) => {
     if (!(await workflows.remove(params.name))) throw notFound("workflow", params.name);
   });
+}
+
+/**
+ * Whoever lets a text act must be allowed to use the credentials of its calls. It is asked again when they are used.
+ * @throws HttpProblem 403
+ */
+export async function requireCredentials(
+  { workflows, credentials, apis }: Context,
+  digest: string,
+  by: string,
+): Promise<void> {
+  const { partial } = await workflows.parsed(digest);
+  for (const name of credentialsUsed(partial?.steps ?? [], apis)) {
+    const open = credentials.get(name);
+    if (open) requireMayUse(open, by);
+  }
 }
 
 function keyOf(request: Request): string | undefined {

@@ -1,6 +1,10 @@
 import {
   explainTokenRefusal,
+  leastLength,
+  mask,
+  MaskSet,
   refreshTime,
+  TransportFailure,
   type OAuthCredential,
   type Token,
   type TokenExplanation,
@@ -85,18 +89,48 @@ function scopesOf(value: unknown): string[] | undefined {
   return Array.isArray(value) ? value.map(String) : undefined;
 }
 
-/** What a failed token request means. */
-export function explained(credential: OAuthCredential, error: unknown, clockAhead: number): unknown {
-  if (error instanceof EndpointRefusal)
-    return new TokenRefused(explainTokenRefusal(credential, error.refusal));
+/** Shorter secrets than this many characters stand in any text by chance. */
+const leastHidden = 4;
+
+function withoutSecrets(text: string, secrets: string[]): string {
+  const masks = new MaskSet();
+  masks.add(secrets);
+  return secrets
+    .filter(({ length }) => length >= leastHidden && length < leastLength)
+    .reduce((shown, secret) => shown.replaceAll(secret, mask), masks.text(text));
+}
+
+/**
+ * What a failed token request means. What the endpoint says may hold what it was sent: the secrets are taken out before
+ * anybody sees it.
+ */
+export function explained(
+  credential: OAuthCredential,
+  error: unknown,
+  { clockAhead, secrets }: { clockAhead: number; secrets: string[] },
+): unknown {
+  const hidden = (text: string): string => withoutSecrets(text, secrets);
+  if (error instanceof EndpointRefusal) {
+    const { refusal } = error;
+    const { description } = refusal;
+    return new TokenRefused(
+      explainTokenRefusal(credential, {
+        ...refusal,
+        error: hidden(refusal.error),
+        ...(description === undefined ? {} : { description: hidden(description) }),
+      }),
+    );
+  }
+  if (error instanceof TransportFailure)
+    return new TransportFailure(error.kind, hidden(error.message), error.sent, error.aborted);
   if (error instanceof oauth.AuthorizationResponseError) {
     const { error: code, error_description: description } = error;
     return new TokenRefused(
       explainTokenRefusal(credential, {
         status: 0,
-        error: code,
+        error: hidden(code),
         clockAhead,
-        ...(description === undefined ? {} : { description }),
+        ...(description === undefined ? {} : { description: hidden(description) }),
       }),
     );
   }
@@ -104,7 +138,7 @@ export function explained(credential: OAuthCredential, error: unknown, clockAhea
     const type = error instanceof oauth.UnsupportedOperationError || /token_type|DPoP/i.test(error.message);
     const sentence = type
       ? "The token endpoint gave a token of a type other than bearer, and only bearer tokens can be sent."
-      : `The token endpoint's answer cannot be used: ${error.message}.`;
+      : `The token endpoint's answer cannot be used: ${hidden(error.message)}.`;
     return new TokenRefused({ code: "other", sentence, signIn: false, passing: false });
   }
   return error;

@@ -1,4 +1,5 @@
 import {
+  CredentialMissing,
   CredentialWaits,
   tokenKey,
   TransportFailure,
@@ -133,7 +134,12 @@ export class TokenKeeper {
     const { tokens, credentials, activity, log } = this.parts;
     try {
       const before = tokens.get(name, key);
+      const forgotten = tokens.forgottenTimes(name);
       const token = await this.#ask(name, credential, before);
+      if (tokens.forgottenTimes(name) !== forgotten)
+        throw new CredentialMissing(
+          `The token of "${name}" was forgotten, or the credential removed, while one was asked for.`,
+        );
       // Durable before anybody gets it: a refresh token that was rotated must never be lost for its access token.
       await tokens.put(name, key, token);
       if (before) this.#refused.delete(before.accessToken);

@@ -1,4 +1,4 @@
-import type { OAuthCredential, TlsIdentity, Token } from "@copper-kettle/core";
+import { secretsOf, type OAuthCredential, type TlsIdentity, type Token } from "@copper-kettle/core";
 import * as oauth from "oauth4webapi";
 import { explained, tokenOf } from "./answers.js";
 import { bearerAssertion, clientAuth } from "./client-auth.js";
@@ -165,7 +165,11 @@ export class TokenRequests {
         return this.#token(credential, await request(await this.#call(credential, server, measured)), before);
       }
     } catch (error) {
-      throw explained(credential, error, this.fetch.clockAhead(endpoint));
+      const secrets = [
+        ...secretsOf(credential),
+        ...[before?.refreshToken, before?.accessToken].filter((token) => token !== undefined),
+      ];
+      throw explained(credential, error, { clockAhead: this.fetch.clockAhead(endpoint), secrets });
     }
   }
 

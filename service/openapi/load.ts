@@ -1,5 +1,15 @@
-import { deref, isObject, parseJson, type Json, type JsonObject } from "@copper-kettle/core";
-import { parseDocument } from "yaml";
+import {
+  bounds,
+  isDeeper,
+  isObject,
+  parseJson,
+  pointedAt,
+  readYaml,
+  YamlBeyondBounds,
+  yamlBounds,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
 import { upgraded } from "./upgrade.js";
 
 /** A text cannot be taken as the document of an API; `message` says why and what to do. */
@@ -15,18 +25,15 @@ export interface LoadedDocument {
   notes: string[];
 }
 
-/** The longest document that is read, in characters. */
-export const longestDocument = 20_000_000;
-
 /**
  * Reads an OpenAPI document (3.0, 3.1, 3.2) or a Swagger 2.0 document, in JSON or YAML, and brings it to 3.1. What we do
  * not use is kept. Nothing is fetched: a reference to another document is refused.
  * @throws BadDocument
  */
 export async function loadDocument(text: string): Promise<LoadedDocument> {
-  if (text.length > longestDocument)
+  if (text.length > bounds.documentLength)
     throw new BadDocument(
-      `The document is ${Math.round(text.length / 1e6)} MB long; at most ${longestDocument / 1e6} MB are read.`,
+      `The document is ${Math.round(text.length / 1e6)} MB long; at most ${bounds.documentLength / 1e6} MB are read.`,
     );
   const value = parsed(text);
   if (!isObject(value))
@@ -42,7 +49,7 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
     throw new BadDocument(
       `The document refers to ${foreign.slice(0, 3).join(", ")}${foreign.length > 3 ? ` and ${foreign.length - 3} more` : ""}. Only references inside the document (#/…) are read; bundle it into one first.`,
     );
-  const broken = references.filter((reference) => deref(value, { $ref: reference }) === undefined);
+  const broken = references.filter((reference) => pointedAt(value, reference) === undefined);
   if (broken.length > 0) notes.push(`Some references lead nowhere: ${broken.slice(0, 5).join(", ")}.`);
   if (version.startsWith("2.")) {
     const { default: swagger } = await import("swagger2openapi"); // seldom needed
@@ -75,13 +82,27 @@ function parsed(text: string): Json {
       throw new BadDocument(`This begins like JSON, but cannot be read: ${(error as Error).message}`);
     }
   }
-  const document = parseDocument(text, { maxAliasCount: 100, intAsBigInt: false, uniqueKeys: true } as never);
-  const [fault] = document.errors;
-  if (fault) throw new BadDocument(`The YAML cannot be read: ${fault.message.split("\n")[0]}`);
+  return fromYaml(text);
+}
+
+/** YAML as a value; a part that aliases name again is shared, not copied. */
+function fromYaml(text: string): Json {
   try {
-    return document.toJS({ maxAliasCount: 100 }) as Json;
+    const document = readYaml(text, yamlBounds(bounds.documentValues));
+    const [fault] = document.errors;
+    if (fault) throw new BadDocument(`The YAML cannot be read: ${fault.message.split("\n")[0]}`);
+    const value = document.toJS({ maxAliasCount: 100 }) as Json;
+    if (isDeeper(value, bounds.jsonDepth))
+      throw new BadDocument(
+        `The document is nested more than ${bounds.jsonDepth} deep, or holds an alias that holds itself.`,
+      );
+    return value;
   } catch (error) {
-    throw new BadDocument(`The YAML cannot be read: ${(error as Error).message}`);
+    if (error instanceof BadDocument) throw error;
+    const { message } = error as Error;
+    throw new BadDocument(
+      `The YAML cannot be read: ${error instanceof YamlBeyondBounds ? message : message.split("\n")[0]}`,
+    );
   }
 }
 

@@ -29,7 +29,7 @@ export function addressRule(entries: readonly string[]): AddressRule {
   }
   return {
     allows(text, port, hostname) {
-      const address = ipaddr.process(text);
+      const address = plainAddress(text);
       if (address.range() === "unicast") return true;
       const fits = (wanted: number | undefined) => wanted === undefined || wanted === port;
       if (names.some((item) => item.name === hostname.toLowerCase() && fits(item.port))) return true;
@@ -39,6 +39,15 @@ export function addressRule(entries: readonly string[]): AddressRule {
       );
     },
   };
+}
+
+/** An address as it is meant: IPv4 in IPv6, mapped (RFC 4291 section 2.5.5.2) or compatible (2.5.5.1), is IPv4. */
+function plainAddress(text: string): ipaddr.IPv4 | ipaddr.IPv6 {
+  const address = ipaddr.process(text);
+  if (!(address instanceof ipaddr.IPv6)) return address;
+  const [high = 0, low = 0] = address.parts.slice(6);
+  const isCompatible = address.parts.slice(0, 6).every((part) => part === 0) && high > 0;
+  return isCompatible ? new ipaddr.IPv4([high >> 8, high & 255, low >> 8, low & 255]) : address;
 }
 
 function refusal(address: string, hostname: string): RequestRefused {
@@ -53,7 +62,7 @@ function refusal(address: string, hostname: string): RequestRefused {
 export function checkLiteral(hostname: string, port: number, rule: AddressRule): void {
   const bare = hostname.replace(/^\[|\]$/g, "");
   if (!ipaddr.isValid(bare)) return;
-  const address = ipaddr.process(bare).toString();
+  const address = plainAddress(bare).toString();
   if (!rule.allows(address, port, bare)) throw refusal(address, bare);
 }
 

@@ -64,6 +64,8 @@ describe("the transport", () => {
       }
       if (path === "/slow") return;
       if (path === "/big") return void response.end(big);
+      if (path === "/odd-coding")
+        return void response.writeHead(200, { "Content-Encoding": "gzip" }).end("plain");
       if (path === "/bomb")
         return void response
           .writeHead(200, { "Content-Encoding": "gzip" })
@@ -153,6 +155,34 @@ describe("the transport", () => {
     await new Promise((resolve) => server.once("request", resolve));
     now.abort();
     expect(await sending).toMatchObject({ aborted: true, sent: true });
+  });
+
+  it("gives an answer whose body cannot be had, where it is asked to: what was answered is known", async () => {
+    const asked = (path: string) =>
+      transport.send(
+        { method: "POST", url: base + path, headers: [], body: "{}" },
+        { timeout: { connect: 300, answer: 500 }, signal: stop.signal, broken: true },
+      );
+    for (const [path, code] of [
+      ["/half", "cut"],
+      ["/big", "answer-too-large"],
+      ["/bomb", "answer-too-large"],
+      ["/odd-coding", "coding"],
+    ] as const)
+      expect(await asked(path)).toMatchObject({ status: 200, broken: { code }, body: new Uint8Array() });
+    // Without a status line nothing is known.
+    expect(await failure(asked("/cut"))).toMatchObject({ kind: "cut", sent: true });
+  });
+
+  it("has one set of connections, however much time is left for each call", async () => {
+    const many = new HttpTransport({ rule: addressRule(["127.0.0.0/8"]), mostAnswer: 1_000, userAgent: "t" });
+    for (let connect = 1; connect <= 50; connect++)
+      await many.send(
+        { method: "GET", url: `${base}/elsewhere`, headers: [] },
+        { timeout: { connect: 1_000 + connect, answer: 500 }, signal: stop.signal },
+      );
+    expect(many.kinds).toBe(1);
+    await many.close();
   });
 
   it("reads no answer that is too large", async () => {

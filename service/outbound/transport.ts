@@ -1,8 +1,10 @@
 import {
+  bounds,
   headerOf,
   joinHeaders,
   RequestRefused,
   TransportFailure,
+  type BrokenBody,
   type FailureKind,
   type HttpRequest,
   type HttpResponse,
@@ -43,14 +45,17 @@ export class HttpTransport implements Transport {
     if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", acceptedEncodings);
     const mostAnswer = Math.min(this.options.mostAnswer, options.mostAnswer ?? Number.POSITIVE_INFINITY);
     const exchange = new Exchange(request.url, url.host, mostAnswer);
-    const timer = setTimeout(() => exchange.cut("timeout"), options.timeout.connect + options.timeout.answer);
+    const { connect, answer } = options.timeout;
+    const timer = setTimeout(() => exchange.cut("timeout"), connect + answer);
+    // Not a matter of the connection: it may serve others that wait longer, and calls under a deadline come with any time.
+    const connecting = setTimeout(() => exchange.begun || exchange.cut("connect"), connect);
     const signal = options.signal as globalThis.AbortSignal;
     const stop = (): void => exchange.cut("stop");
     signal.addEventListener("abort", stop, { once: true });
     try {
       if (signal.aborted) exchange.cut("stop");
       else {
-        this.#agent(port, options.timeout.connect, options.identity).dispatch(
+        this.#agent(port, options.identity).dispatch(
           {
             origin: url.origin,
             path: url.pathname + url.search,
@@ -70,9 +75,13 @@ export class HttpTransport implements Transport {
         body: await decodeBody(response.body, response.headers, { host: url.host, most: mostAnswer }),
       };
     } catch (error) {
-      throw failureOf(error, exchange, options, url);
+      const failure = failureOf(error, exchange, options, url);
+      const broken = options.broken ? brokenBody(failure) : undefined;
+      if (broken && exchange.head) return { ...exchange.head, body: new Uint8Array(), broken };
+      throw failure;
     } finally {
       clearTimeout(timer);
+      clearTimeout(connecting);
       signal.removeEventListener("abort", stop);
     }
   }
@@ -82,19 +91,46 @@ export class HttpTransport implements Transport {
   }
 
   /** Connections are shared by calls that show the same certificate, and by no others. */
-  #agent(port: number, connectTimeout: number, identity: TlsIdentity | undefined): Agent {
-    const shown = identity ? `/${fingerprint(identity)}` : "";
-    const key = `${port}/${connectTimeout}${shown}`;
+  #agent(port: number, identity: TlsIdentity | undefined): Agent {
+    const key = identity ? `${port}/${fingerprint(identity)}` : String(port);
     let agent = this.#agents.get(key);
-    if (!agent) {
+    if (agent)
+      this.#agents.delete(key); // the one used last stands last
+    else {
       const lookup = guardedLookup(this.options.rule, port) as never;
-      const connect = buildConnector({ timeout: connectTimeout, lookup, ...tlsOptions(identity) });
-      agent = new Agent({ connect, connections: 128, pipelining: 1, keepAliveTimeout: 4_000 });
-      this.#agents.set(key, agent);
+      const connect = buildConnector({ timeout: longestConnect, lookup, ...tlsOptions(identity) });
+      const connections = bounds.connectionsToServer;
+      agent = new Agent({ connect, connections, pipelining: 1, keepAliveTimeout: 4_000 });
+    }
+    this.#agents.set(key, agent);
+    const [eldest] = this.#agents;
+    if (eldest && this.#agents.size > bounds.connectionKinds) {
+      this.#agents.delete(eldest[0]);
+      void eldest[1].close();
     }
     return agent;
   }
+
+  /** How many kinds of connections are open. */
+  get kinds(): number {
+    return this.#agents.size;
+  }
 }
+
+/** Nobody waits for a connection after this, in milliseconds; each call has its own, shorter time. */
+const longestConnect = 120_000;
+
+/** Why an answer that came has no body; undefined for what is no answer. */
+function brokenBody(failure: Error): BrokenBody | undefined {
+  const { message } = failure;
+  if (failure instanceof BodyFault) return { code: "coding", message };
+  if (failure instanceof RequestRefused)
+    return failure.code === "answer-too-large" ? { code: failure.code, message } : undefined;
+  return failure instanceof TransportFailure && !failure.aborted ? { code: "cut", message } : undefined;
+}
+
+/** A body that came whole and cannot be unpacked; for whoever asked for no `broken` answers, like one that was cut. */
+class BodyFault extends TransportFailure {}
 
 function fingerprint({ certificate, privateKey, authority = "" }: TlsIdentity): string {
   return sha256Hex([certificate, privateKey, authority].join("\n"));
@@ -116,12 +152,12 @@ class Exchange implements Dispatcher.DispatchHandler {
   /** Whether the request was being handed to a connected socket: from then on its fate may be unknown. */
   begun = false;
   /** Why it was cut off by us. */
-  reason: "timeout" | "stop" | undefined;
+  reason: "connect" | "timeout" | "stop" | undefined;
+  /** The status line and the header fields, as soon as they have come. */
+  head: Omit<HttpResponse, "body"> | undefined;
   #resolve!: (response: HttpResponse) => void;
   #reject!: (error: unknown) => void;
   #controller: Dispatcher.DispatchController | undefined;
-  #status = 0;
-  #headers: Record<string, string | string[] | undefined> = {};
   readonly #pieces: Uint8Array[] = [];
   #size = 0;
 
@@ -136,7 +172,7 @@ class Exchange implements Dispatcher.DispatchHandler {
     });
   }
 
-  cut(reason: "timeout" | "stop"): void {
+  cut(reason: "connect" | "timeout" | "stop"): void {
     this.reason = reason;
     const error = new Error(reason);
     this.#controller?.abort(error);
@@ -154,8 +190,7 @@ class Exchange implements Dispatcher.DispatchHandler {
     status: number,
     headers: Record<string, string | string[] | undefined>,
   ): void {
-    this.#status = status;
-    this.#headers = headers;
+    this.head = { status, headers: joinHeaders(Object.entries(headers)), url: this.url };
   }
 
   onResponseData(controller: Dispatcher.DispatchController, piece: Uint8Array): void {
@@ -171,12 +206,7 @@ class Exchange implements Dispatcher.DispatchHandler {
 
   onResponseEnd(): void {
     const body = this.#pieces.length === 1 ? (this.#pieces[0] as Uint8Array) : Buffer.concat(this.#pieces);
-    this.#resolve({
-      status: this.#status,
-      headers: joinHeaders(Object.entries(this.#headers)),
-      body,
-      url: this.url,
-    });
+    this.#resolve({ ...(this.head as Omit<HttpResponse, "body">), body });
   }
 
   onResponseError(_controller: unknown, error: Error): void {
@@ -196,13 +226,13 @@ const notResolved = new Set(["ENOTFOUND", "EAI_AGAIN", "EAI_FAIL"]);
 function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOptions, url: URL): Error {
   const cause = rootCause(error);
   if (cause instanceof RequestRefused) return cause;
-  if (cause instanceof CodingFault) return new TransportFailure("cut", cause.message, true);
+  if (cause instanceof CodingFault) return new BodyFault("cut", cause.message, true);
   const code = (cause as NodeJS.ErrnoException).code ?? "";
   const fail = (kind: FailureKind, message: string, sent: boolean): TransportFailure =>
     new TransportFailure(kind, message, sent);
   if (reason === "stop") return new TransportFailure("cut", "It was cut off by a stop.", begun, true);
   if (notResolved.has(code)) return fail("dns", `The name ${url.hostname} is not known (${code}).`, false);
-  if (code === "UND_ERR_CONNECT_TIMEOUT") {
+  if (code === "UND_ERR_CONNECT_TIMEOUT" || reason === "connect") {
     return fail(
       "timeout",
       `${url.host} did not take the connection within ${options.timeout.connect} ms.`,
@@ -211,7 +241,8 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
   }
   if (notConnected.has(code) && !begun)
     return fail("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
-  // In TLS 1.3 the far side refuses our certificate after we have begun to send; it has read none of it (RFC 8446).
+  // In TLS 1.3 the server refuses our certificate after we have begun to send; it has read none of it (RFC 8446,
+  // sections 4.4.2.4 and 6.2).
   if (certificateAlert.test(code) || (tlsFault.test(code) && !begun))
     return fail("tls", `The TLS connection to ${url.host} failed: ${tlsReason(code, cause as Error)}`, false);
   if (reason === "timeout" || /TIMEOUT/.test(code)) {

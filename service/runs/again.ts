@@ -5,9 +5,10 @@ import {
   keptEntries,
   keptSteps,
   outline,
-  parseJson,
   type Entry,
+  secretPlaces,
   type JsonObject,
+  type Path,
   type RepeatFrom,
   type RunOptions,
 } from "@copper-kettle/core";
@@ -29,7 +30,7 @@ export async function optionsOf(
   name: string,
   text: string,
   given: RunOptionsInput | undefined,
-): Promise<{ options?: RunOptions; secrets?: string[] }> {
+): Promise<Pick<StartRequest, "options" | "secrets" | "secretPlaces">> {
   if (!given) return {};
   const { heldFrom, held, ...rest } = given;
   const { partial } = await workflows.parsed(text);
@@ -64,7 +65,37 @@ export async function optionsOf(
     ...(last ? { samples: last.samples } : {}),
   };
   const secrets = [...(source ? await journals.secrets(source.id) : []), ...(last?.secrets ?? [])];
-  return { options, ...(secrets.length > 0 ? { secrets } : {}) };
+  const places = [
+    ...heldPlaces(options.held, source ? await journals.secretPlaces(source.id) : []),
+    ...secretsNamed(options, "held"),
+    ...secretsNamed(options, "samples"),
+    ...(last?.places ?? []),
+    ...(options.faults ?? []).flatMap(({ body }, index) =>
+      secretPlaces(body ?? null, ["options", "faults", index, "body"]),
+    ),
+  ];
+  return {
+    options,
+    ...(secrets.length > 0 ? { secrets } : {}),
+    ...(places.length > 0 ? { secretPlaces: places } : {}),
+  };
+}
+
+/** Where secrets of an earlier run lie in what is held of it, and in the steps that take it over. */
+function heldPlaces(held: JsonObject | undefined, places: Path[]): Path[] {
+  return places.flatMap((place) => {
+    const [root, name, ...rest] = place;
+    if (root !== "steps" || name === undefined || !held || !(name in held)) return [];
+    return [place, ["options", "held", name, ...rest]];
+  });
+}
+
+/** Secrets by the names of their fields. */
+function secretsNamed(options: RunOptions, part: "held" | "samples"): Path[] {
+  return secretPlaces(options[part] ?? {}).flatMap(([name = "", ...rest]) => [
+    ["options", part, name, ...rest],
+    ...(part === "held" ? [["steps", name, ...rest]] : []),
+  ]);
 }
 
 export interface AgainRequest {
@@ -80,17 +111,21 @@ export interface AgainRequest {
  * The start of a run that repeats another: whole, from a step on, or the failed items of a loop.
  * @throws CannotRepeat, WrongState
  */
-export async function repeatOf(stores: Stores, row: RunRow, again: AgainRequest): Promise<StartRequest> {
+export async function repeatOf(
+  stores: Stores,
+  row: RunRow,
+  again: AgainRequest & { by: string },
+): Promise<StartRequest> {
   const { journals, workflows } = stores;
   const { entries } = await journals.loadWhole(row);
   const started = entries[0];
   if (started?.type !== "started") throw new WrongState("The run has no beginning that could be repeated.");
-  const what = await versionOf(workflows, row, again.version);
+  const what = await versionOf(workflows, row, again);
   const from = fromOf(again);
   if (from) await checkFrom(workflows, row, what.text, from, again);
   if (from && row.endedAt === null)
     throw new WrongState(`The run has not ended: it is ${row.state}. Stop it first, or decide about it.`);
-  const { options, secrets } = await optionsOf(stores, row.workflow, what.text, again.options);
+  const { options, secrets, secretPlaces } = await optionsOf(stores, row.workflow, what.text, again.options);
   if (from) keptEntries(await workflows.ready(row.workflow, what.text), from, entries);
   const all: RunOptions = { ...options, ...(from ? { from: { run: row.id, ...from } } : {}) };
   return {
@@ -99,6 +134,10 @@ export async function repeatOf(stores: Stores, row: RunRow, again: AgainRequest)
     inputs: again.inputs ?? ((started.inputs ?? {}) as JsonObject),
     key: undefined,
     secrets: [...(secrets ?? []), ...(await journals.secrets(row.id))],
+    secretPlaces: [
+      ...(secretPlaces ?? []),
+      ...(await journals.secretPlaces(row.id)).filter(([root]) => from !== undefined || root === "inputs"),
+    ],
     ...(Object.keys(all).length > 0 ? { options: all } : {}),
     ...(from && !again.newKeys ? { origin: row.origin } : {}),
   };
@@ -114,13 +153,16 @@ function fromOf({ from, failedItems }: AgainRequest): RepeatFrom | undefined {
 async function versionOf(
   workflows: WorkflowStore,
   row: RunRow,
-  version: AgainRequest["version"],
-): Promise<{ version: number; text: string }> {
-  if (version === "then") return { version: row.version, text: row.text };
+  { version, by }: { version: AgainRequest["version"]; by: string },
+): Promise<{ version: number; text: string; principal: string }> {
+  if (version === "then") {
+    const published = row.version > 0 ? await workflows.version(row.workflow, row.version) : null;
+    return { version: row.version, text: row.text, principal: published?.publishedBy ?? by };
+  }
   const found = await workflows.startable(row.workflow);
   if (!found)
     throw new WrongState(`The workflow ${row.workflow} is gone; only the version of then can be run.`);
-  if (version === "draft") return { version: 0, text: found.draft };
+  if (version === "draft") return { version: 0, text: found.draft, principal: by };
   if (!found.published) throw new WrongState(`The workflow ${row.workflow} was never published.`);
   return found.published;
 }
@@ -156,12 +198,12 @@ export async function withKept(
   own: Entry[],
   read: (source: RunRow) => Promise<Entry[]>,
 ): Promise<Entry[]> {
-  const options = row.options ? (parseJson(row.options) as unknown as RunOptions) : undefined;
   const [started, ...rest] = own;
-  if (!options?.from || !started) return own;
-  const source = await RunRow.findByPk(options.from.run);
-  if (!source) throw new WrongState(`The run ${options.from.run}, whose outcomes it keeps, is gone.`);
+  const from = started?.type === "started" ? started.options?.from : undefined;
+  if (!from || !started) return own;
+  const source = await RunRow.findByPk(from.run);
+  if (!source) throw new WrongState(`The run ${from.run}, whose outcomes it keeps, is gone.`);
   const entries = await read(source);
   const workflow = await workflows.ready(row.workflow, row.text);
-  return [started, ...keptEntries(workflow, options.from, entries), ...rest];
+  return [started, ...keptEntries(workflow, from, entries), ...rest];
 }

@@ -15,6 +15,9 @@ import { BadInputs, QueueFull, type Starts } from "./starts.js";
 /** How many calls may lie above a run: one that calls itself for ever is stopped there. */
 const deepest = 20;
 
+/** How often one who waits in memory looks whether its turn is needed, in milliseconds. */
+const lookMillis = 1_000;
+
 /** Runs that steps of other runs start. */
 export class ChildRuns {
   constructor(
@@ -62,6 +65,7 @@ export class ChildRuns {
         caller: { run, path: child.path, depth: child.depth },
         waited: child.waits,
         secrets: child.secrets,
+        secretPlaces: child.secretPlaces.map((place) => ["inputs", ...place]),
         ...(child.rehearsal ? { options: { rehearsal: true } } : {}),
       });
       return row.id;
@@ -85,8 +89,9 @@ export class ChildRuns {
         const moved = new Promise<void>((resolve) => (look = resolve));
         const known = await this.#end(child);
         const left = end - Date.now();
-        if (known || left <= 0 || signal.aborted) return known;
-        await firstOf(moved, left, signal);
+        // A turn is not held by one who only waits while others need it: 500 parents would leave none to their children.
+        if (known || left <= 0 || signal.aborted || this.runner.crowded) return known;
+        await firstOf(moved, Math.min(left, lookMillis), signal);
       }
     } finally {
       this.runner.events.off("rested", onRested);
@@ -99,13 +104,15 @@ export class ChildRuns {
       return {
         state: "failed",
         secrets: [],
+        masked: [],
         error: { code: "no-run", message: `The run ${child} is gone.` },
       };
     if (row.endedAt === null || row.endedAt === undefined) return undefined;
-    const response = await this.journals.response(child);
+    const given = await this.journals.maskedResponse(child);
     return {
       state: row.state as ChildEnd["state"],
-      ...(response ? { response: response as unknown as JsonObject } : {}),
+      ...(given ? { response: given.response as unknown as JsonObject } : {}),
+      masked: given?.masked ?? [],
       ...(row.error ? { error: parseJson(row.error) as unknown as RunError } : {}),
       secrets: await this.journals.secrets(child),
     };

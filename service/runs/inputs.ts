@@ -1,4 +1,12 @@
-import { Exact, isObject, type Json, type JsonObject, type Path } from "@copper-kettle/core";
+import {
+  bounds,
+  Exact,
+  isObject,
+  linearRegex,
+  type Json,
+  type JsonObject,
+  type Path,
+} from "@copper-kettle/core";
 import type { Ajv2020, ValidateFunction } from "ajv/dist/2020.js";
 import type addFormats from "ajv-formats";
 import { loadLate } from "../load-late.js";
@@ -14,10 +22,43 @@ let validator: Ajv2020 | undefined;
 function compile(schema: JsonObject): ValidateFunction {
   if (!validator) {
     const ajv = loadLate<{ Ajv2020: typeof Ajv2020 }>("ajv/dist/2020.js");
-    validator = new ajv.Ajv2020({ allErrors: true, useDefaults: true, strict: false, coerceTypes: false });
-    loadLate<typeof addFormats>("ajv-formats").default(validator);
+    validator = new ajv.Ajv2020({
+      allErrors: true,
+      useDefaults: true,
+      strict: false,
+      coerceTypes: false,
+      code: { regExp: linearPattern },
+    });
+    loadLate<typeof addFormats>("ajv-formats").default(validator, { mode: "fast" });
+    // Ajv's own compares each item with each.
+    validator.removeKeyword("uniqueItems");
+    validator.addKeyword({
+      keyword: "uniqueItems",
+      type: "array",
+      validate: (wanted: boolean, items: unknown[]) =>
+        !wanted || new Set(items.map(canonical)).size === items.length,
+      error: { message: "must NOT have the same item twice" },
+    });
   }
   return validator.compile(schema);
+}
+
+/** Patterns of schemas run on RE2, in time that grows with the text and not with its tricks. */
+const linearPattern = Object.assign(
+  (source: string): { test(text: string): boolean; toString(): string } => {
+    const pattern = linearRegex(source);
+    // Ajv tells patterns apart by their text.
+    return { test: (text) => pattern.test(text), toString: () => source };
+  },
+  { code: "linearPattern" },
+);
+
+/** One text for each JSON value, whatever the order of its keys (as in RFC 8785). */
+function canonical(value: unknown): string {
+  if (Array.isArray(value)) return `[${value.map(canonical).join(",")}]`;
+  if (typeof value !== "object" || value === null) return JSON.stringify(value);
+  const entries = Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1));
+  return `{${entries.map(([key, inner]) => `${JSON.stringify(key)}:${canonical(inner)}`).join(",")}}`;
 }
 
 const compiled = new WeakMap<JsonObject, ValidateFunction>();
@@ -54,7 +95,7 @@ export function checkInputs(
   const inputs = structuredClone(withDoubles(given)) as JsonObject;
   const faults = unknownInputs(schema, given);
   if (!validate(inputs)) {
-    for (const error of validate.errors ?? []) {
+    for (const error of (validate.errors ?? []).slice(0, bounds.notes)) {
       const missing = error.params["missingProperty"] as string | undefined;
       const field = [...error.instancePath.split("/").slice(1), ...(missing ? [missing] : [])].join(".");
       const choices = error.params["allowedValues"] as unknown[] | undefined;

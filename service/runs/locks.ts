@@ -14,8 +14,14 @@ export class LockKeeper {
   /** Told when a name is given back, and nobody in memory waits for it. */
   readonly events = new EventEmitter<{ free: [name: string] }>();
 
+  /** @param digest what stands for a name that must not be shown */
+  constructor(readonly digest: (name: string) => string) {}
+
   async loadAll(store: Store): Promise<void> {
-    for (const row of await select<{ name: string } & Held>(store, "SELECT name, run, path FROM locks"))
+    for (const row of await select<{ name: string } & Held>(
+      store,
+      "SELECT name, run, path FROM locks WHERE run IN (SELECT id FROM runs WHERE ended_at IS NULL)",
+    ))
       this.#held.set(row.name, { run: row.run, path: row.path });
   }
 
@@ -38,6 +44,7 @@ export class LockKeeper {
         return "taken";
       },
       wait: (name, millis, signal) => this.#wait(run, name, millis, signal as globalThis.AbortSignal),
+      secretName: (name) => `made of a secret (${this.digest(name).slice(0, 16)})`,
       holder: (name) => this.#held.get(name)?.run,
       release: (name, path) => {
         const held = this.#held.get(name);

@@ -1,4 +1,5 @@
 import {
+  bounds,
   Pace,
   pacePolicy,
   type PacedCall,
@@ -130,6 +131,7 @@ export class Pacer implements PacerPort {
     let lane = this.#lanes.get(key);
     if (!lane) {
       lane = { pace: new Pace(), api, seen: -1, waiting: new Map(), order: [], timer: undefined };
+      if (this.#lanes.size >= bounds.lanes) this.#forgetIdle();
       this.#lanes.set(key, lane);
     }
     if (api !== undefined && lane.seen !== this.apis.changes) {
@@ -137,6 +139,15 @@ export class Pacer implements PacerPort {
       lane.seen = this.apis.changes;
     }
     return lane;
+  }
+
+  /** Lanes on which nothing goes and nobody waits, the eldest half of them: a far host may be met once in a life. */
+  #forgetIdle(): void {
+    let left = bounds.lanes / 2;
+    for (const [key, { pace, order }] of this.#lanes) {
+      if (left-- <= 0) return;
+      if (order.length === 0 && pace.under === 0 && pace.pausedUntil <= this.now()) this.#lanes.delete(key);
+    }
   }
 
   /** The origin of a URL, read once for each that is met. */

@@ -65,6 +65,11 @@ export class TurnQueue {
     this.#next();
   }
 
+  /** Whether every turn is taken while others wait for one. */
+  get crowded(): boolean {
+    return this.#running >= this.most && this.#order.length > 0;
+  }
+
   /** How many runs of a workflow hold a place. */
   places(workflow: string): number {
     return this.#placesOf(workflow).size;

@@ -1,8 +1,33 @@
-import { heldOutcomes, isObject, outline, printJson, setOwn, type JsonObject } from "@copper-kettle/core";
+import {
+  heldOutcomes,
+  isObject,
+  outline,
+  parseJson,
+  printJson,
+  setOwn,
+  type JsonObject,
+  type Path,
+  type RunOptions,
+} from "@copper-kettle/core";
 import { Op } from "sequelize";
 import type { JournalStore } from "../store/journal.js";
 import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
+
+/** Of the options of a run what its row shows in the open: how it goes, and nobody's values. */
+export function shownOptions({ held, samples: _samples, faults, ...plain }: RunOptions): JsonObject {
+  return {
+    ...(plain as JsonObject),
+    ...(held ? { held: Object.keys(held) } : {}),
+    ...(faults ? { faults: faults.map(({ step }) => step) } : {}),
+  };
+}
+
+/** Whether a run only reads, and shows what it would write. */
+export function isRehearsal(row: { options?: string | null }): boolean {
+  const options = row.options ? parseJson(row.options) : null;
+  return isObject(options) && options["rehearsal"] === true;
+}
 
 /** How many earlier runs are looked through for answers. */
 const mostRuns = 30;
@@ -19,7 +44,7 @@ export async function lastAnswers(
   { journals, workflows }: { journals: JournalStore; workflows: WorkflowStore },
   workflow: string,
   text: string,
-): Promise<{ samples: JsonObject; secrets: string[] }> {
+): Promise<{ samples: JsonObject; secrets: string[]; places: Path[] }> {
   const { partial } = await workflows.parsed(text);
   const wanted = new Set(
     outline(partial?.steps ?? [])
@@ -33,9 +58,11 @@ export async function lastAnswers(
   });
   const samples: JsonObject = {};
   const secrets: string[] = [];
+  const places: Path[] = [];
   for (const row of rows) {
     if (wanted.size === 0) break;
-    if (row.options?.includes('"rehearsal":true')) continue;
+    if (isRehearsal(row)) continue;
+    const secret = await journals.secretPlaces(row.id);
     const held = heldOutcomes((await journals.load(row.id, row.workflow)).entries);
     for (const name of wanted) {
       const answer = held[name];
@@ -43,8 +70,13 @@ export async function lastAnswers(
       wanted.delete(name);
       const { status, headers = {}, body = null } = answer;
       if (printJson(body).length <= longestSample) setOwn(samples, name, { status, headers, body });
+      places.push(
+        ...secret
+          .filter(([root, step]) => root === "steps" && step === name)
+          .map(([, , ...rest]): Path => ["options", "samples", name, ...rest]),
+      );
     }
     secrets.push(...(await journals.secrets(row.id)));
   }
-  return { samples, secrets };
+  return { samples, secrets, places };
 }

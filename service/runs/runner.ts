@@ -1,5 +1,6 @@
 import {
   advance,
+  bounds,
   type Advanced,
   type Clock,
   type Entry,
@@ -16,11 +17,14 @@ import type { ApiStore } from "../store/apis.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { DriftStore } from "../store/drift.js";
 import type { FileStore } from "../store/files.js";
-import type { JournalStore, RunJournal } from "../store/journal.js";
+import type { JournalStore } from "../store/journal.js";
+import type { RunJournal } from "../store/run-journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
+import type { AsideReader } from "../outbound/aside.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { KeptStore } from "../store/kept.js";
 import type { ChildRuns } from "./children.js";
+import { RunFaults } from "./faults.js";
 import { continueRunIds, newNonce } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
 import { describedOperation } from "./operations.js";
@@ -39,6 +43,7 @@ export interface RunnerParts {
   pacer: Pacer;
   locks: LockKeeper;
   transport: Transport;
+  reader: AsideReader;
   clock: Clock;
   log: Logger;
 }
@@ -70,18 +75,13 @@ interface Active {
   cut: AbortController;
 }
 
-/** How many runs act at once in this process. */
-const mostRuns = 500;
-/** How long a run waits that the store could not take, before it is tried again, in milliseconds. */
-const pauseAfterFault = 10_000;
-
 /** Takes runs as far as they go: in turns, asleep until their time, and again after a stop of any kind. */
 export class Runner {
   readonly events = new EventEmitter<RunnerEvents>();
   /** What starts runs for steps; given once it is there. */
   children!: ChildRuns;
-  /** Why runs could not go on lately; undefined while they can. */
-  trouble: { at: number; message: string } | undefined;
+  /** Why runs could not go on lately, and how often. */
+  readonly faults: RunFaults;
   readonly #active = new Map<string, Active>();
   readonly #pause = new AbortController();
   readonly #queue: TurnQueue;
@@ -95,7 +95,8 @@ export class Runner {
 
   constructor(readonly parts: RunnerParts) {
     this.events.setMaxListeners(0);
-    this.#queue = new TurnQueue(mostRuns, (turn) => void this.#act(turn));
+    this.faults = new RunFaults(parts);
+    this.#queue = new TurnQueue(bounds.actingRuns, (turn) => this.#act(turn));
     parts.locks.events.on("free", (name) => this.#comes("lock", name));
   }
 
@@ -169,7 +170,7 @@ export class Runner {
   ): Promise<void> {
     if (this.#pause.signal.aborted) return;
     // A long queue must not hold its runs in memory.
-    if (options.fresh && this.#fresh.size < mostRuns) this.#fresh.set(row.id, options.fresh);
+    if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
     this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
   }
@@ -177,6 +178,11 @@ export class Runner {
   /** How many runs act at the moment. */
   get acting(): number {
     return this.#active.size;
+  }
+
+  /** Whether runs wait for a turn that others hold: whoever only waits should give its turn back. */
+  get crowded(): boolean {
+    return this.#queue.crowded;
   }
 
   isActive(run: string): boolean {
@@ -225,12 +231,13 @@ export class Runner {
   async #wake(): Promise<void> {
     const now = this.parts.clock.now();
     const { store } = this.parts.journals;
+    // What was woken says `waiting` in the store until it acts: it is found again, and takes none of the places.
+    const limit = bounds.actingRuns + this.#woken.size;
     const due = await select<{ id: string; workflow: string; text: string }>(
       store,
       "SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
-      { now, limit: 500 + this.#woken.size },
+      { now, limit },
     );
-    // What was woken says `waiting` in the store until it acts.
     for (const row of due) await this.#wakeOne(row);
     const [row] = await select<{ next: number | null }>(
       store,
@@ -238,7 +245,7 @@ export class Runner {
       { now },
     );
     if (this.#pause.signal.aborted) return;
-    const next = due.length >= 500 + this.#woken.size ? now + 100 : row?.next;
+    const next = due.length >= limit ? now + 100 : row?.next;
     clearTimeout(this.#timer);
     if (typeof next === "number")
       this.#timer = setTimeout(() => this.#wakeSoon(), Math.min(next - now, 3_600_000));
@@ -250,11 +257,17 @@ export class Runner {
       .then(() => this.#wake())
       .catch((error: unknown) => {
         this.parts.log.error({ err: error }, "sleeping runs could not be looked up");
-        this.#timer = setTimeout(() => this.#wakeSoon(), pauseAfterFault);
+        this.#timer = setTimeout(() => this.#wakeSoon(), bounds.runFaultPause);
       });
   }
 
-  async #act(turn: Turn): Promise<void> {
+  #act(turn: Turn): void {
+    this.#actOn(turn).catch((error: unknown) =>
+      this.parts.log.error({ err: error, run: turn.run }, "what follows a run's rest was not done"),
+    );
+  }
+
+  async #actOn(turn: Turn): Promise<void> {
     const { run, workflow } = turn;
     if (this.#active.has(run) || this.#pause.signal.aborted)
       return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
@@ -270,13 +283,13 @@ export class Runner {
     let result: Advanced | undefined;
     try {
       result = await this.#advance(run, active);
-      this.trouble = undefined;
+      this.faults.wentOn(run);
       if (result)
         this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
     } catch (error) {
-      this.trouble = { at: this.parts.clock.now(), message: (error as Error).message };
-      this.parts.log.error({ run, workflow, err: error }, "run could not go on; it will be tried again");
-      if (!this.#pause.signal.aborted) setTimeout(() => this.#queue.add(turn), pauseAfterFault).unref();
+      if (await this.faults.holds(turn, error)) result = { state: "held" };
+      else if (!this.#pause.signal.aborted)
+        setTimeout(() => this.#queue.add(turn), bounds.runFaultPause).unref();
     }
     this.#active.delete(run);
     this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
@@ -285,11 +298,23 @@ export class Runner {
       this.#comes("run", run);
     }
     if (result) this.events.emit("rested", run, result);
-    if (result?.state === "waiting") this.#wakeSoon();
-    // The sign-in may have been finished while the run was going to rest.
-    if (result?.credential && this.parts.credentials.isReady(result.credential))
-      await this.credentialReady(result.credential);
+    if (result?.state === "waiting") await this.#lookAgain(run);
     if (this.#active.size === 0) this.#idle?.();
+  }
+
+  /** What a run waits for may have come while it was going to rest, when nobody was there to be woken. */
+  async #lookAgain(run: string): Promise<void> {
+    this.#wakeSoon();
+    const row = await RunRow.findByPk(run, { attributes: ["id", "workflow", "text", "state", "waitsFor"] });
+    if (row?.state !== "waiting" || !row.waitsFor) return;
+    const [, kind, name = ""] = /^([a-z]+):([^]*)$/.exec(row.waitsFor) ?? [];
+    const came =
+      kind === "credential"
+        ? this.parts.credentials.isReady(name)
+        : kind === "lock"
+          ? !this.parts.locks.all().some((lock) => lock.name === name)
+          : kind === "run" && (await RunRow.count({ where: { id: name, endedAt: null } })) === 0;
+    if (came) await this.#wakeOne(row);
   }
 
   async #advance(run: string, active: Active): Promise<Advanced | undefined> {
@@ -299,8 +324,7 @@ export class Runner {
     const row = fresh?.row ?? (await RunRow.findByPk(run, { raw: true }));
     if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
-    const { entries, journal } =
-      fresh && !row.options?.includes('"from"') ? fresh : await journals.loadWhole(row);
+    const { entries, journal } = fresh && !row.repeats ? fresh : await journals.loadWhole(row);
     const signals: Signals = {
       stop: active.stop.signal,
       pause: this.#pause.signal,
@@ -311,8 +335,14 @@ export class Runner {
       clock,
       journal,
       transport: this.parts.transport,
+      read: this.parts.reader.read,
       credentials: {
-        read: (name, url) => this.parts.credentials.read(name, url, { by: `workflow ${row.workflow}`, run }),
+        read: (name, url) =>
+          this.parts.credentials.read(name, url, {
+            by: `workflow ${row.workflow}`,
+            run,
+            as: row.principal ?? null,
+          }),
       },
       operation: (api, id, revision) => describedOperation(this.parts, run, { api, id, revision }),
       files: {

@@ -1,4 +1,4 @@
-import { Exact } from "@copper-kettle/core";
+import { bounds, Exact } from "@copper-kettle/core";
 import { describe, expect, it } from "vitest";
 import { continueRunIds, newRunId } from "./ids.js";
 import { checkInputs, secretInputs } from "./inputs.js";
@@ -77,6 +77,43 @@ describe("inputs", () => {
     expect(checkInputs(undefined, { a: 1 }).faults).toHaveLength(1);
     expect(checkInputs({ type: "nonsense" }, {}).faults[0]?.message).toContain("no JSON Schema");
   });
+
+  const fields = (properties: object, given: object): string[] =>
+    checkInputs({ type: "object", properties } as never, given as never).faults.map(({ field }) => field);
+
+  // One start with 33 characters stopped the service for good.
+  it("are held against patterns in linear time, found anywhere in them", () => {
+    const properties = {
+      id: { type: "string", pattern: "^(a+)+$" },
+      part: { type: "string", pattern: "[0-9]{3}" },
+    };
+    expect(fields(properties, { id: `${"a".repeat(100_000)}!` })).toEqual(["id"]);
+    expect(fields(properties, { id: "aaa", part: "hut 123" })).toEqual([]);
+    expect(
+      fields({ a: { patternProperties: { "^(b+)+$": {} }, type: "object" } }, { a: { bbbb: 1 } }),
+    ).toEqual([]);
+    const { faults } = checkInputs({ type: "object", properties: { a: { pattern: "(?=x)y" } } }, { a: "xy" });
+    expect(faults[0]?.message).toContain("no JSON Schema");
+  }, 5_000);
+
+  it("of a hundred thousand items are compared once each, and say no more than so many faults", () => {
+    const items = Array.from({ length: 100_000 }, (_, at) => ({ at, hut: "corrie" }));
+    expect(fields({ list: { type: "array", uniqueItems: true } }, { list: items })).toEqual([]);
+    expect(
+      fields(
+        { list: { uniqueItems: true } },
+        {
+          list: [
+            { a: 1, b: 2 },
+            { b: 2, a: 1 },
+          ],
+        },
+      ),
+    ).toEqual(["list"]);
+    expect(fields({ list: { items: { type: "string" } } }, { list: items.slice(0, 5_000) })).toHaveLength(
+      bounds.notes,
+    );
+  }, 5_000);
 
   it("are secret where the schema says writeOnly", () => {
     const secret = {

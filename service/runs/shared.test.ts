@@ -138,7 +138,7 @@ describe("the pace that runs share", () => {
 
 describe("locks that runs share", () => {
   it("are held by one step of one run; the same step has it again after a stop", () => {
-    const locks = new LockKeeper();
+    const locks = new LockKeeper((name) => `digest of ${name.length}`);
     const [one, other] = [locks.of("r1"), locks.of("r2")];
     expect(one.take("guest", "record")).toBe("taken");
     expect(one.take("guest", "record")).toBe("had");
@@ -153,7 +153,7 @@ describe("locks that runs share", () => {
   });
 
   it("go to who waits in memory, one after the other, and else are told to be free", async () => {
-    const locks = new LockKeeper();
+    const locks = new LockKeeper((name) => `digest of ${name.length}`);
     const free: string[] = [];
     locks.events.on("free", (name) => free.push(name));
     locks.of("r1").take("guest", "a");
@@ -180,7 +180,7 @@ describe("locks that runs share", () => {
   });
 
   it("tell who waits for them in memory, the next one first", async () => {
-    const locks = new LockKeeper();
+    const locks = new LockKeeper((name) => `digest of ${name.length}`);
     locks.of("r1").take("guest", "a");
     const leaving = new AbortController();
     const waits = [
@@ -200,7 +200,7 @@ describe("locks that runs share", () => {
   it("are waited for no longer than is said, and not by who was stopped", async () => {
     vi.useFakeTimers();
     try {
-      const locks = new LockKeeper();
+      const locks = new LockKeeper((name) => `digest of ${name.length}`);
       locks.of("r1").take("guest", "a");
       const patience = locks.of("r2").wait("guest", 1_000, never);
       const stop = new AbortController();

@@ -7,22 +7,25 @@ import {
   type Entry,
   type Json,
   type JsonObject,
-  type JournalRow,
   type Path,
   type RunOptions,
   type Trigger,
   type Workflow,
   calledApis,
   emptySummary,
+  leafTexts,
   MaskSet,
-  maskPlaces,
   secretPlaces,
 } from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
 import type { ApiStore } from "../store/apis.js";
-import { RunJournal, type JournalStore } from "../store/journal.js";
+import type { JournalStore } from "../store/journal.js";
+import { RunJournal } from "../store/run-journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
+import { OneAtATime } from "../one-at-a-time.js";
+import { shownOptions } from "./rehearsed.js";
+import { maskedRow, secretChanges, startRows } from "./masked-rows.js";
 import { newRunId } from "./ids.js";
 import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
 import type { Runner } from "./runner.js";
@@ -60,12 +63,16 @@ export interface StartRequest {
   text: string;
   inputs: JsonObject;
   key: string | undefined;
+  /** In whose name it uses credentials: who published its version, or starts its draft. */
+  principal: string;
   /** The run and step that start it. */
   caller?: NonNullable<Trigger["caller"]>;
   /** Whether the caller waits for it. */
   waited?: boolean;
   /** What has to be masked in it, besides its own. */
   secrets?: string[];
+  /** Places that hold secrets, besides those that its inputs say: in the inputs, in what is held, in steps. */
+  secretPlaces?: Path[];
   options?: RunOptions;
   /** The run whose ids it takes; missing: its own. */
   origin?: string;
@@ -74,12 +81,31 @@ export interface StartRequest {
 const longestQueue = 10_000;
 
 /** What there is of a run that has done nothing yet, as its row has it. */
-const unbegun = { ...emptySummary(), error: null, unsure: "[]" };
+const unbegun = { ...emptySummary(), error: null, unsure: "[]", responseSeq: null };
 
-/** Starts, stops and decides runs: each durable before it is answered. */
+/** What a person says of an unsure call. */
+export interface Decided {
+  /** The step; undefined while only one is unsure. */
+  path?: string | undefined;
+  /** The attempt that they saw. */
+  attempt: number;
+  outcome?: Json | undefined;
+  by: string;
+}
+
+/** A run as it is by now: somebody else may have acted on it. */
+async function again(row: RunRow): Promise<RunRow> {
+  return (await RunRow.findByPk(row.id)) ?? row;
+}
+
+/** Starts, stops and decides runs. All but a stop of a run that acts is durable before it is answered. */
 export class Starts {
   /** Starts under way, by workflow and key, so that two at once are one. */
   readonly #pending = new Map<string, Promise<RunRecord>>();
+  /** Runs of each workflow that are on their way into the queue. */
+  readonly #beginning = new Map<string, number>();
+  /** What people do to a run, one after another. */
+  readonly #acts = new OneAtATime();
 
   constructor(
     readonly journals: JournalStore,
@@ -120,7 +146,7 @@ export class Starts {
       at: new Date(now).toISOString(),
       ...(caller ? { caller } : {}),
     };
-    const started: Entry = {
+    const started: Extract<Entry, { type: "started" }> = {
       type: "started",
       at: now,
       format: journalFormat,
@@ -142,12 +168,14 @@ export class Starts {
       startKey: request.key ?? null,
       createdAt: now,
       parent: caller && request.waited ? caller.run : null,
-      options: options ? printJson(options) : null,
+      principal: request.principal,
+      options: options ? printJson(shownOptions(options)) : null,
+      repeats: options?.from?.run ?? null,
       ...unbegun,
     };
     const insert = {
       key: `new run ${id}`,
-      into: "runs (id, workflow, version, text, origin, state, trigger, start_key, created_at, parent, options)",
+      into: "runs (id, workflow, version, text, origin, state, trigger, start_key, created_at, parent, principal, options, repeats)",
       values: [
         id,
         row.workflow,
@@ -159,33 +187,52 @@ export class Starts {
         row.startKey,
         now,
         row.parent,
+        row.principal,
         row.options,
+        row.repeats,
       ],
     };
     const journal = new RunJournal(this.journals, id, request.workflow, 0, emptySummary());
-    const rows = startRows(started, inputs, secretInputs(workflow.inputs), request.secrets);
-    if (this.#isSkipped(workflow)) {
+    const places = [
+      ...secretInputs(workflow.inputs).map((place) => ["inputs", ...place]),
+      ...(request.secretPlaces ?? []),
+    ];
+    const rows = startRows(started, places, request.secrets);
+    const { name } = workflow;
+    const beginning = this.#beginning.get(name) ?? 0;
+    if (this.#isSkipped(workflow, beginning)) {
       const message = `Skipped: ${workflow.limits.atOnce ?? 0} runs of ${request.workflow} were going on ("when-busy: skip").`;
       const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
       rows.push({ entry, open: printJson(entry), sealed: undefined });
       await journal.write(rows, insert);
       return { ...row, state: "skipped", endedAt: now, message };
     }
-    await journal.write(rows, insert);
-    this.journals.events.emit("state", id, request.workflow, "queued");
-    await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
+    // Counted before anything is waited for: two starts in one commit must not both find the last place free.
+    this.#beginning.set(name, beginning + 1);
+    try {
+      await journal.write(rows, insert);
+      this.journals.events.emit("state", id, request.workflow, "queued");
+      await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
+    } finally {
+      const left = (this.#beginning.get(name) ?? 1) - 1;
+      if (left > 0) this.#beginning.set(name, left);
+      else this.#beginning.delete(name);
+    }
     return row;
   }
 
   /** Whether a start is left out, since as many runs go on as may. */
-  #isSkipped({ name, limits }: Workflow): boolean {
-    return (
-      limits.whenBusy === "skip" && limits.atOnce !== undefined && this.runner.places(name) >= limits.atOnce
-    );
+  #isSkipped({ name, limits }: Workflow, beginning: number): boolean {
+    if (limits.whenBusy !== "skip" || limits.atOnce === undefined) return false;
+    return this.runner.places(name) + beginning >= limits.atOnce;
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
-  async stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
+  stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
+    return this.#acts.run(async () => this.#stop(await again(row), how), row.id);
+  }
+
+  async #stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
     if (row.endedAt !== null) throw new WrongState(`The run has ended already: it is ${row.state}.`);
     if (this.runner.stop(row.id, how)) return;
     this.runner.forget(row.id, row.workflow);
@@ -202,26 +249,45 @@ export class Starts {
   }
 
   /** Goes on with a run that stopped at a breakpoint, with values that somebody changed there. */
-  async resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+  resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+    return this.#acts.run(async () => this.#resume(await again(row), changes, by), row.id);
+  }
+
+  async #resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
     const path = /^breakpoint:(.*)$/.exec(row.waitsFor ?? "")?.[1];
     if (row.state !== "waiting" || path === undefined)
       throw new WrongState(`The run does not stand at a breakpoint: it is ${row.state}.`);
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
-    const masks = new MaskSet();
-    for (const known of entries) if (known.type === "secrets") masks.add(known.values);
+    const at = Date.now();
+    const known = entries.flatMap((entry) => (entry.type === "secrets" ? [entry] : []));
+    const masked = secretChanges(
+      changes,
+      known.flatMap(({ places }) => places),
+    );
     const entry: Entry = {
       type: "resumed",
-      at: Date.now(),
+      at,
       path,
       by,
       ...(changes.length > 0 ? { changes } : {}),
+      ...(masked.length > 0 ? { masked } : {}),
     };
-    await journal.write([maskedRow(entry, masks)]);
+    const values = masked.flatMap((place) => leafTexts(valueAt(entry as unknown as Json, place) ?? null));
+    const masks = new MaskSet();
+    masks.add([...known.flatMap((one) => one.values), ...values]);
+    const long = values.filter((text) => text.length >= leastLength);
+    const secrets: Entry = { type: "secrets", at, values: long, places: [] };
+    const rows: Entry[] = long.length > 0 ? [secrets, entry] : [entry];
+    await journal.write(rows.map((one) => maskedRow(one, masks)));
     await this.runner.enqueue(row, { first: true });
   }
 
   /** Lets a held run go on. */
-  async release(row: RunRow, by: string): Promise<void> {
+  release(row: RunRow, by: string): Promise<void> {
+    return this.#acts.run(async () => this.#release(await again(row), by), row.id);
+  }
+
+  async #release(row: RunRow, by: string): Promise<void> {
     if (row.state !== "held") throw new WrongState(`The run is not held: it is ${row.state}.`);
     const { journal } = await this.journals.load(row.id, row.workflow);
     await write(journal, [{ type: "resumed", at: Date.now(), path: "", by }]);
@@ -229,11 +295,11 @@ export class Starts {
   }
 
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
-  async decide(
-    row: RunRow,
-    decision: Decision,
-    given: { path?: string | undefined; outcome?: Json | undefined; by: string },
-  ): Promise<void> {
+  decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
+    return this.#acts.run(async () => this.#decide(await again(row), decision, given), row.id);
+  }
+
+  async #decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
     if (this.runner.isActive(row.id))
       throw new WrongState("The run is still acting in other branches; decide when it has come to rest.");
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
@@ -241,9 +307,12 @@ export class Starts {
     if (row.endedAt !== null || unsure.length === 0)
       throw new WrongState(`There is nothing to decide: the run is ${journal.summary.state}.`);
     const path = given.path ?? (unsure.length === 1 ? unsure[0]?.path : undefined);
-    if (!unsure.some((item) => item.path === path)) {
-      throw new WrongState(`Say which step: ${unsure.map((item) => item.path).join(", ")}.`);
-    }
+    const asked = unsure.find((item) => item.path === path);
+    if (!asked) throw new WrongState(`Say which step: ${unsure.map((item) => item.path).join(", ")}.`);
+    if (asked.attempt !== given.attempt)
+      throw new WrongState(
+        `This is about attempt ${given.attempt} of ${asked.path}, and it is attempt ${asked.attempt} that is unsure now. Look at the run again before you decide.`,
+      );
     const entry: Entry = { type: "decided", at: Date.now(), path: path as string, decision, by: given.by };
     if (given.outcome !== undefined) entry.outcome = given.outcome;
     const masks = new MaskSet();
@@ -274,29 +343,4 @@ function apisOf(workflow: Workflow, apis: ApiStore): { apis?: Record<string, num
 
 async function write(journal: RunJournal, entries: Entry[]): Promise<void> {
   await journal.write(entries.map((entry) => ({ entry, open: printJson(entry), sealed: undefined })));
-}
-
-/** The first rows of a journal: what the starter gave, with what is secret in it sealed. */
-function startRows(started: Entry, inputs: JsonObject, places: Path[], more: string[] = []): JournalRow[] {
-  if (places.length === 0 && more.length === 0)
-    return [{ entry: started, open: printJson(started), sealed: undefined }];
-  const values = places
-    .map((place) => valueAt(inputs, place))
-    .filter((value) => typeof value === "string" || typeof value === "number");
-  const masks = new MaskSet();
-  masks.add([...values.map(String), ...more]);
-  const secrets: Entry = {
-    type: "secrets",
-    at: started.at,
-    values: [...values.map(String), ...more].filter((value) => value.length >= leastLength),
-    places: places.map((place) => ["inputs", ...place]),
-  };
-  const masked: Entry = { ...started, masked: places.map((place) => ["inputs", ...place]) };
-  return [maskedRow(masked, masks), maskedRow(secrets, masks)];
-}
-
-function maskedRow(entry: Entry, masks: MaskSet): JournalRow {
-  const open = printJson(masks.json(maskPlaces(entry as unknown as Json, entry.masked ?? [])));
-  const sealed = printJson(entry);
-  return { entry, open, sealed: open === sealed ? undefined : sealed };
 }

@@ -1,4 +1,4 @@
-import { createCipheriv, createDecipheriv, randomBytes } from "node:crypto";
+import { createCipheriv, createDecipheriv, createHmac, randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
 import { mkdir, open } from "node:fs/promises";
 import { dirname } from "node:path";
@@ -81,31 +81,60 @@ export class Sealer {
     this.#next = undefined;
   }
 
+  /**
+   * What stands for a text that must not be told: the same for the same text, for as long as there is the first data key.
+   * Without the key it cannot be found by trying (HMAC-SHA-256, RFC 2104).
+   */
+  digest(text: string): string {
+    const key = this.#keys.get(Math.min(...this.#keys.keys()));
+    if (!key) throw new Error("There is no data key.");
+    return createHmac("sha256", key).update("digest\n").update(text).digest("base64url");
+  }
+
   /** @param bound what the value belongs to, such as its run and sequence; it opens nowhere else */
-  seal(plain: string, bound: string): Buffer {
+  seal(plain: string | Uint8Array, bound: string): Buffer {
     const key = this.#keys.get(this.#current);
     if (!key) throw new Error("There is no data key.");
     const id = Buffer.alloc(4);
     id.writeUInt32BE(this.#current);
-    return Buffer.concat([id, sealUnder(key, Buffer.from(plain), bound)]);
+    return Buffer.concat([id, sealUnder(key, Buffer.from(plain as string), bound)]);
   }
 
   /** @throws SealBroken */
   open(sealed: Buffer, bound: string): string {
+    return this.openBytes(sealed, bound).toString();
+  }
+
+  /** @throws SealBroken */
+  openBytes(sealed: Buffer, bound: string): Buffer {
     const key = this.#keys.get(sealed.readUInt32BE(0));
     if (!key) throw new SealBroken("The data key of a sealed value is missing.");
-    return openUnder(key, sealed.subarray(4), bound).toString();
+    return openUnder(key, sealed.subarray(4), bound);
   }
+}
+
+/** The file of the sealing key is gone, and what it sealed is there. */
+export class KeyLost extends Error {
+  override name = "KeyLost";
 }
 
 /**
  * The master key: from the environment (32 bytes in Base64), or from a file of mode 0600 that is made at first.
- * @throws Error when the key has not 32 bytes
+ * @param needed whether there is something that only the right key opens: then none is made
+ * @throws Error when the key has not 32 bytes; KeyLost
  */
-export async function masterKey(file: string, fromEnvironment: string | undefined): Promise<Buffer> {
+export async function masterKey(
+  file: string,
+  fromEnvironment: string | undefined,
+  needed = false,
+): Promise<Buffer> {
   let text = fromEnvironment;
   if (!text && existsSync(file)) text = readFileSync(file, "utf8").trim();
   if (!text) {
+    if (needed)
+      throw new KeyLost(
+        `The sealing key ${file} is missing, and without it no secret of this data folder can be opened. Put it back, as from a backup, or give it by COPPER_KETTLE_KEY.`,
+      );
     text = randomBytes(32).toString("base64");
     await writePrivate(file, `${text}\n`);
   }
@@ -117,9 +146,10 @@ export async function masterKey(file: string, fromEnvironment: string | undefine
   return key;
 }
 
-/** Writes a file that only its owner can read, durably. */
+/** Writes a file that only its owner can read, durably: its bytes, and its name in its folder. */
 export async function writePrivate(file: string, text: string): Promise<void> {
-  await mkdir(dirname(file), { recursive: true, mode: 0o700 });
+  const folder = dirname(file);
+  await mkdir(folder, { recursive: true, mode: 0o700 });
   const handle = await open(file, "w", 0o600);
   try {
     await handle.chmod(0o600);
@@ -128,4 +158,11 @@ export async function writePrivate(file: string, text: string): Promise<void> {
   } finally {
     await handle.close();
   }
+  await syncFolder(folder);
+}
+
+/** Makes the names in a folder durable. */
+export async function syncFolder(folder: string): Promise<void> {
+  const handle = await open(folder, "r");
+  await handle.sync().finally(() => handle.close());
 }

@@ -151,12 +151,13 @@ export class ApiStore implements Catalogue {
 
   /** Removes an API. Its revisions are kept, since runs name them. */
   async remove(name: string): Promise<boolean> {
+    const removed = await this.writer.write(
+      async (transaction) => (await ApiRow.destroy({ where: { name }, transaction })) > 0,
+    );
     this.#current.delete(name);
     this.changes++;
     await this.drift.forget(name);
-    return this.writer.write(
-      async (transaction) => (await ApiRow.destroy({ where: { name }, transaction })) > 0,
-    );
+    return removed;
   }
 
   /** The revision that was current at a time; undefined where the API was not there. */

@@ -1,6 +1,8 @@
 import { createHash, randomUUID } from "node:crypto";
 import { existsSync } from "node:fs";
 import { mkdir, open, readFile, rename, rm } from "node:fs/promises";
+import { syncFolder } from "../sealing/keys.js";
+import { DamagedBody } from "./faults.js";
 import { dirname, join } from "node:path";
 
 /** A row that names a blob is durable within this time, in milliseconds. */
@@ -11,6 +13,8 @@ export class Blobs {
   /** When a digest was last asked to be kept, in milliseconds since 1970; its row may still be on its way. */
   readonly #kept = new Map<string, number>();
 
+  readonly #removing = new Map<string, Promise<void>>();
+
   constructor(readonly folder: string) {}
 
   /** Keeps bytes durably; returns their SHA-256 as hex. What is there already is not written twice. */
@@ -18,6 +22,7 @@ export class Blobs {
     const digest = createHash("sha256").update(bytes).digest("hex");
     const path = this.#path(digest);
     this.#kept.set(digest, Date.now());
+    await this.#removing.get(digest);
     if (existsSync(path)) return digest;
     await mkdir(dirname(path), { recursive: true });
     const draft = `${path}.${randomUUID()}`;
@@ -29,13 +34,23 @@ export class Blobs {
       await handle.close();
     }
     await rename(draft, path);
-    const folder = await open(dirname(path), "r");
-    await folder.sync().finally(() => folder.close());
+    await syncFolder(dirname(path));
     return digest;
   }
 
-  read(digest: string): Promise<Buffer> {
-    return readFile(this.#path(digest));
+  /**
+   * The bytes of a digest.
+   * @throws DamagedBody where they are gone, or are others
+   */
+  async read(digest: string): Promise<Buffer> {
+    const path = this.#path(digest);
+    const bytes = await readFile(path).catch((error: NodeJS.ErrnoException) => {
+      if (error.code === "ENOENT") throw new DamagedBody(`The file ${path} is missing.`);
+      throw error;
+    });
+    if (createHash("sha256").update(bytes).digest("hex") !== digest)
+      throw new DamagedBody(`The file ${path} does not hold what it was written with.`);
+    return bytes;
   }
 
   #path(digest: string): string {
@@ -47,7 +62,10 @@ export class Blobs {
     const before = Date.now() - stillOnItsWay;
     for (const [known, at] of this.#kept) if (at < before) this.#kept.delete(known);
     if (this.#kept.has(digest)) return false;
-    await rm(this.#path(digest), { force: true });
+    // Whoever keeps the same bytes meanwhile waits until they are gone, and writes them again.
+    const removing = rm(this.#path(digest), { force: true }).finally(() => this.#removing.delete(digest));
+    this.#removing.set(digest, removing);
+    await removing;
     return true;
   }
 }

@@ -119,10 +119,12 @@ export class CredentialStore {
   }
 
   async remove(name: string): Promise<boolean> {
-    this.#opened.delete(name);
-    return this.writer.write(
+    const removed = await this.writer.write(
       async (transaction) => (await CredentialRow.destroy({ where: { name }, transaction })) > 0,
     );
+    this.#opened.delete(name);
+    this.#touched.delete(name);
+    return removed;
   }
 
   noteUse(name: string): void {

@@ -74,6 +74,13 @@ export function execute(connection: sqlite3.Database, sql: string, values: unkno
   });
 }
 
+/** Reads with one statement on a connection of its own. */
+export function selectOn<T>(connection: sqlite3.Database, sql: string, values: unknown[] = []): Promise<T[]> {
+  return new Promise((resolve, reject) =>
+    connection.all(sql, values, (error: Error | null, rows: T[]) => (error ? reject(error) : resolve(rows))),
+  );
+}
+
 export async function select<T extends object>(
   store: Store,
   sql: string,

@@ -1,5 +1,6 @@
-import { RequestRefused, type JsonObject } from "@copper-kettle/core";
-import { randomBytes } from "node:crypto";
+import { RequestRefused, type FileAbout, type JsonObject } from "@copper-kettle/core";
+import { createHash, randomBytes } from "node:crypto";
+import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { FileRow } from "./models.js";
 import type { Writer } from "./writer.js";
@@ -9,19 +10,31 @@ export class FileStore {
   constructor(
     readonly writer: Writer,
     readonly blobs: Blobs,
+    readonly sealer: Sealer,
   ) {}
 
-  /** Keeps bytes for a run; what comes back is the file value that its steps see. */
-  async keep(
-    run: string,
-    bytes: Uint8Array,
-    about: { name: string; mediaType: string },
-  ): Promise<JsonObject> {
-    const sha256 = await this.blobs.keep(Buffer.from(bytes));
+  /** Keeps bytes for a run, sealed as a whole where a secret shows in them; what comes back is the value that steps see. */
+  async keep(run: string, bytes: Uint8Array, { secret = false, ...about }: FileAbout): Promise<JsonObject> {
     const id = randomBytes(16).toString("base64url");
-    const row = { id, run, ...about, size: bytes.length, sha256, createdAt: Date.now() };
+    const plain = Buffer.from(bytes);
+    const sha256 = await this.blobs.keep(secret ? this.sealer.seal(plain, boundTo(id)) : plain);
+    const row = {
+      id,
+      run,
+      ...about,
+      size: bytes.length,
+      sha256,
+      sealed: secret ? 1 : 0,
+      createdAt: Date.now(),
+    };
     await this.writer.write((transaction) => FileRow.create(row, { transaction }));
-    return { file: id, ...about, size: bytes.length, sha256 };
+    // Of what is secret not even a digest is told: short contents could be found by trying.
+    return {
+      file: id,
+      ...about,
+      size: bytes.length,
+      sha256: secret ? this.sealer.digest(sha256Of(plain)) : sha256,
+    };
   }
 
   /**
@@ -31,6 +44,10 @@ export class FileStore {
   async read(run: string, id: string): Promise<Uint8Array> {
     const row = await FileRow.findOne({ where: { id, run } });
     if (!row) throw new RequestRefused("bad-request", `This run has no file "${id}".`);
-    return this.blobs.read(row.sha256);
+    const bytes = await this.blobs.read(row.sha256);
+    return row.sealed ? this.sealer.openBytes(bytes, boundTo(id)) : bytes;
   }
 }
+
+const sha256Of = (bytes: Buffer): string => createHash("sha256").update(bytes).digest("hex");
+const boundTo = (id: string): string => `file:${id}`;

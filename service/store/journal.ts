@@ -1,26 +1,21 @@
 import {
   emptySummary,
   parseJson,
-  printJson,
   summarise,
   type Entry,
-  type Journal,
   type JournalRow,
   type Json,
   type JsonObject,
-  type RowChange,
+  type Path,
   type RunSummary,
 } from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
-import { keptStatement } from "./kept.js";
 import type { RunRecord } from "./models.js";
-import type { JournalRecord, KeyedStatement, Writer } from "./writer.js";
-
-/** Texts longer than this many characters go to a file beside the database. */
-const longestInDatabase = 65_536;
+import { isLarge, isResponse, RunJournal } from "./run-journal.js";
+import type { JournalRecord, Writer } from "./writer.js";
 
 /** An entry in its open form with its number in the run, as people see it. */
 export interface OpenEntry {
@@ -74,16 +69,23 @@ export class JournalStore {
     const entries: Entry[] = [];
     let next = 0;
     const summary = emptySummary();
+    let response: number | null = null;
     for (const row of rows) {
       const open = await this.#openText(row);
       const sealed = await this.#sealedText(run, row);
       const shown = parseJson(open) as unknown as Entry[];
-      for (const entry of shown) summarise(summary, entry);
+      shown.forEach((entry, index) => {
+        summarise(summary, entry);
+        if (isResponse(entry)) response ??= row.seq + index;
+      });
       entries.push(...(sealed === undefined ? shown : (parseJson(sealed) as unknown as Entry[])));
       next = row.seq + row.count;
     }
-    return { entries, journal: new RunJournal(this, run, workflow, next, summary) };
+    return { entries, journal: new RunJournal(this, run, workflow, next, summary, response) };
   }
+
+  /** Resolves when the last change of kept values is on its way to the disk; undefined where none is waiting for that. */
+  keptBefore: Promise<void> | undefined;
 
   /** Puts what a run keeps of an earlier one before its own entries; given once it is there. */
   withKept: (row: RunRecord, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
@@ -124,43 +126,70 @@ export class JournalStore {
 
   /** The response that a run gave to its starter, with its true values. */
   async response(run: string): Promise<RunResponse | undefined> {
-    return (await this.#responses(run, true)).at(0);
+    return (await this.#response(run, true))?.response;
+  }
+
+  /** The same with the places in it that hold secrets too short to be found by their value. */
+  async maskedResponse(run: string): Promise<{ response: RunResponse; masked: Path[] } | undefined> {
+    return this.#response(run, true);
   }
 
   /** The same as people may see it. */
   async shownResponse(run: string): Promise<RunResponse | null> {
-    return (await this.#responses(run, false)).at(0) ?? null;
+    return (await this.#response(run, false))?.response ?? null;
   }
 
-  async #responses(run: string, trueValues: boolean): Promise<RunResponse[]> {
-    const rows = await select<Row>(
+  async #response(
+    run: string,
+    trueValues: boolean,
+  ): Promise<{ response: RunResponse; masked: Path[] } | undefined> {
+    const [known] = await select<{ response_seq: number | null }>(
       this.store,
-      'SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND (entries IS NULL OR entries LIKE \'%"kind":"respond"%\') ORDER BY seq',
+      "SELECT response_seq FROM runs WHERE id = :run",
       { run },
     );
-    const found: RunResponse[] = [];
+    const at = known?.response_seq ?? null;
+    if (at === null) return undefined;
+    const rows = await select<Row>(
+      this.store,
+      at >= 0
+        ? "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND seq <= :at ORDER BY seq DESC LIMIT 1"
+        : "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run ORDER BY seq",
+      { run, at },
+    );
     for (const row of rows) {
       const text = (trueValues ? await this.#sealedText(run, row) : undefined) ?? (await this.#openText(row));
-      for (const entry of parseJson(text) as unknown as Entry[]) {
-        if (entry.type === "ended" && entry.kind === "respond" && entry.outcome)
-          found.push(entry.outcome as unknown as RunResponse);
-      }
+      const found = (parseJson(text) as unknown as Entry[]).find(isResponse);
+      if (found)
+        return {
+          response: found.outcome as unknown as RunResponse,
+          masked: (found.masked ?? []).flatMap((place) => (place[0] === "outcome" ? [place.slice(1)] : [])),
+        };
     }
-    return found;
+    return undefined;
   }
 
   /** The secrets that came up in a run, with their true values. */
   async secrets(run: string): Promise<string[]> {
+    return (await this.#secretEntries(run)).flatMap(({ values }) => values);
+  }
+
+  /** Where secrets came up in a run, as expressions write it: of those too short to be found by their value. */
+  async secretPlaces(run: string): Promise<Path[]> {
+    return (await this.#secretEntries(run)).flatMap(({ places }) => places);
+  }
+
+  async #secretEntries(run: string): Promise<Extract<Entry, { type: "secrets" }>[]> {
     const rows = await select<Row>(
       this.store,
       "SELECT seq, count, entries, sealed, entries_blob, sealed_blob FROM journal WHERE run = :run AND (sealed IS NOT NULL OR sealed_blob IS NOT NULL) ORDER BY seq",
       { run },
     );
-    const found: string[] = [];
+    const found: Extract<Entry, { type: "secrets" }>[] = [];
     for (const row of rows) {
       const text = await this.#sealedText(run, row);
       for (const entry of parseJson(text ?? "[]") as unknown as Entry[])
-        if (entry.type === "secrets") found.push(...entry.values);
+        if (entry.type === "secrets") found.push(entry);
     }
     return found;
   }
@@ -197,123 +226,5 @@ export class JournalStore {
       aside.sealed = null;
     }
     return aside;
-  }
-}
-
-function isLarge(part: string | Buffer | null): boolean {
-  return part !== null && part.length > longestInDatabase;
-}
-
-/** An entry as people may see it. */
-function openEntry(row: JournalRow): Entry {
-  return row.sealed === undefined ? row.entry : (parseJson(row.open) as unknown as Entry);
-}
-
-/** The journal of one run, open for writing, with the copy that lists show. */
-export class RunJournal implements Journal {
-  /** Resolves when all that came before is on its way; keeps the order where a large text takes longer. */
-  #before: Promise<void> | undefined;
-
-  constructor(
-    readonly journals: JournalStore,
-    readonly run: string,
-    readonly workflow: string,
-    public next: number,
-    readonly summary: RunSummary,
-  ) {}
-
-  async write(rows: JournalRow[], first?: KeyedStatement): Promise<void> {
-    const seq = this.next;
-    this.next += rows.length;
-    const was = this.summary.state;
-    for (const row of rows) summarise(this.summary, openEntry(row));
-    const statements = first ? [first] : [];
-    for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
-    if (rows.some((row) => row.entry.type === "finished"))
-      statements.push({
-        key: `locks of ${this.run}`,
-        drop: "locks (run)",
-        values: [this.run],
-      });
-    if (
-      this.summary.state !== was ||
-      rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")
-    )
-      statements.push(this.#copy());
-    const record = this.journals.record(this.run, seq, rows);
-    const { writer } = this.journals;
-    const before = this.#before;
-    let committed: Promise<void> | undefined;
-    if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
-      committed = writer.commit({ records: [record], statements });
-    else {
-      const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
-        committed = writer.commit({ records: [ready], statements });
-      });
-      this.#before = given;
-      await given.finally(() => {
-        if (this.#before === given) this.#before = undefined;
-      });
-    }
-    await committed;
-    this.#tell(seq, rows, was);
-  }
-
-  /** What becomes durable with a row, or not at all. */
-  #changes({ kept, lock }: RowChange, at: number): KeyedStatement[] {
-    const statements: KeyedStatement[] = [];
-    if (kept) statements.push(keptStatement(this.workflow, kept, at));
-    if (lock?.held)
-      statements.push({
-        key: `lock ${lock.name}`,
-        sql: "INSERT OR REPLACE INTO locks (name, run, path, at) VALUES (?, ?, ?, ?)",
-        values: [lock.name, this.run, lock.path, at],
-      });
-    else if (lock)
-      statements.push({
-        key: `lock ${lock.name}`,
-        sql: "DELETE FROM locks WHERE name = ? AND run = ?",
-        values: [lock.name, this.run],
-      });
-    return statements;
-  }
-
-  #tell(seq: number, rows: JournalRow[], was: RunSummary["state"]): void {
-    const { events } = this.journals;
-    if (events.listenerCount("entries") > 0) {
-      events.emit(
-        "entries",
-        this.run,
-        rows.map((row, index) => ({
-          seq: seq + index,
-          entry: openEntry(row) as unknown as Record<string, unknown>,
-        })),
-      );
-    }
-    if (this.summary.state !== was) events.emit("state", this.run, this.workflow, this.summary.state);
-  }
-
-  /** Brings the copy in `runs` up to what the entries say, in the same commit. */
-  #copy(): KeyedStatement {
-    const { state, startedAt, endedAt, wakeAt, waitsFor, calls, problems, error, message, unsure } =
-      this.summary;
-    return {
-      key: `run ${this.run}`,
-      change:
-        "runs (state, started_at, ended_at, wake_at, waits_for, calls, problems, error, message, unsure, id)",
-      values: [
-        state,
-        startedAt,
-        endedAt,
-        wakeAt,
-        waitsFor,
-        calls,
-        problems,
-        error === null ? null : printJson(error),
-        message,
-        printJson(unsure),
-        this.run,
-      ],
-    };
   }
 }

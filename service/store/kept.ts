@@ -1,9 +1,20 @@
-import { parseJson, printJson, type JsonObject, type Kept, type KeptChange } from "@copper-kettle/core";
+import {
+  parseJson,
+  printJson,
+  type JsonObject,
+  type Kept,
+  type KeptChange,
+  type Path,
+} from "@copper-kettle/core";
+import type { Sealer } from "../sealing/keys.js";
 import { execute, select } from "./database.js";
 import type { KeyedStatement, Writer } from "./writer.js";
 
 interface Value {
   values: JsonObject;
+  /** Places that hold secrets, and the values as people may see them. */
+  masked: Path[];
+  shown: JsonObject;
   expires: number | null;
   changedAt: number;
 }
@@ -14,6 +25,7 @@ export class KeptStore {
 
   constructor(
     readonly writer: Writer,
+    readonly sealer: Sealer,
     readonly now: () => number,
   ) {}
 
@@ -23,12 +35,18 @@ export class KeptStore {
       workflow: string;
       key: string;
       data: string;
+      sealed: Buffer | null;
+      masked: string;
       expires_at: number | null;
       changed_at: number;
-    }>(this.writer.store, 'SELECT workflow, "key", data, expires_at, changed_at FROM kept');
+    }>(this.writer.store, 'SELECT workflow, "key", data, sealed, masked, expires_at, changed_at FROM kept');
     for (const row of rows)
       this.#of(row.workflow).set(row.key, {
-        values: parseJson(row.data) as JsonObject,
+        values: parseJson(
+          row.sealed ? this.sealer.open(row.sealed, boundTo(row.workflow, row.key)) : row.data,
+        ) as JsonObject,
+        masked: parseJson(row.masked) as unknown as Path[],
+        shown: parseJson(row.data) as JsonObject,
         expires: row.expires_at,
         changedAt: row.changed_at,
       });
@@ -40,10 +58,18 @@ export class KeptStore {
     return {
       read: (key) => {
         const value = values.get(key);
-        return value && (value.expires === null || value.expires > this.now()) ? value.values : {};
+        if (!value || (value.expires !== null && value.expires <= this.now()))
+          return { values: {}, masked: [] };
+        return { values: value.values, masked: value.masked };
       },
-      change: ({ key, values: next, expires }) =>
-        void values.set(key, { values: next, expires: expires ?? null, changedAt: this.now() }),
+      change: ({ key, values: next, masked, shown, expires }) =>
+        void values.set(key, {
+          values: next,
+          masked,
+          shown,
+          expires: expires ?? null,
+          changedAt: this.now(),
+        }),
     };
   }
 
@@ -57,13 +83,17 @@ export class KeptStore {
 
   /** Forgets one key. */
   async remove(workflow: string, key: string): Promise<boolean> {
-    if (!this.#of(workflow).delete(key)) return false;
+    const keys = this.#of(workflow);
+    const value = keys.get(key);
+    if (!value) return false;
     await this.writer.write(async () => {
       await execute(this.writer.store.connection, 'DELETE FROM kept WHERE workflow = ? AND "key" = ?', [
         workflow,
         key,
       ]);
     });
+    // A run may have set it again meanwhile.
+    if (keys.get(key) === value) keys.delete(key);
     return true;
   }
 
@@ -86,10 +116,20 @@ export class KeptStore {
 }
 
 /** The statement that makes a change last, in the commit of its row. */
-export function keptStatement(workflow: string, change: KeptChange, at: number): KeyedStatement {
+export function keptStatement(
+  workflow: string,
+  change: KeptChange,
+  { at, sealer }: { at: number; sealer: Sealer },
+): KeyedStatement {
+  const [shown, plain] = [printJson(change.shown), printJson(change.values)];
+  const sealed = shown === plain ? null : sealer.seal(plain, boundTo(workflow, change.key));
   return {
     key: `kept ${workflow} ${change.key}`,
-    sql: 'INSERT OR REPLACE INTO kept (workflow, "key", data, expires_at, changed_at) VALUES (?, ?, ?, ?, ?)',
-    values: [workflow, change.key, printJson(change.values), change.expires ?? null, at],
+    sql: 'INSERT OR REPLACE INTO kept (workflow, "key", data, sealed, masked, expires_at, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?)',
+    values: [workflow, change.key, shown, sealed, printJson(change.masked), change.expires ?? null, at],
   };
+}
+
+function boundTo(workflow: string, key: string): string {
+  return `kept:${workflow}:${key}`;
 }

@@ -26,17 +26,21 @@ export async function lockFolder(folder: string, about: { url: string }): Promis
   const holder = join(folder, "lock.json");
   try {
     await execute(connection, "PRAGMA busy_timeout=0");
+    await execute(connection, "PRAGMA journal_mode=OFF"); // nothing is ever written: it works on a full disk
     await execute(connection, "BEGIN EXCLUSIVE");
-  } catch {
+  } catch (error) {
     await new Promise<void>((resolve) => connection.close(() => resolve()));
+    if ((error as { code?: string }).code !== "SQLITE_BUSY") throw error;
     throw new FolderTaken(
       `The data folder ${folder} belongs to a service that is running${holderOf(holder)}. Stop it first, or name another folder with --data.`,
     );
   }
-  writeFileSync(
-    holder,
-    JSON.stringify({ pid: process.pid, url: about.url, since: new Date().toISOString() }),
-  );
+  try {
+    const note = { pid: process.pid, url: about.url, since: new Date().toISOString() };
+    writeFileSync(holder, JSON.stringify(note));
+  } catch {
+    // Only a note for people: on a full disk the service starts all the same, so that they can look.
+  }
   return {
     release: () => new Promise((resolve) => connection.close(() => resolve())),
   };

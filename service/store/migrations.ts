@@ -3,6 +3,7 @@ import { firstTables } from "./migrations/0001-first-tables.js";
 import { apiTables } from "./migrations/0003-apis.js";
 import { engineTables } from "./migrations/0005-engine.js";
 import { tryTables } from "./migrations/0004-tries.js";
+import { principals } from "./migrations/0006-principals.js";
 import { credentialLife } from "./migrations/0002-credential-life.js";
 
 /** All migrations, oldest first. Each is a list of statements; none is ever changed after it was released. */
@@ -12,6 +13,7 @@ export const migrations: { name: string; statements: string[] }[] = [
   { name: "0003-apis", statements: apiTables },
   { name: "0004-tries", statements: tryTables },
   { name: "0005-engine", statements: engineTables },
+  { name: "0006-principals", statements: principals },
 ];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */

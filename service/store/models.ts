@@ -13,6 +13,8 @@ import { bytes, integer, key, optionalInteger, optionalText, text } from "./colu
 export class TextRow extends Model<InferAttributes<TextRow>, InferCreationAttributes<TextRow>> {
   declare digest: string;
   declare text: string;
+  /** Since when nothing names it; it is forgotten some time later. */
+  declare unusedSince: CreationOptional<number | null>;
 }
 
 export class WorkflowRow extends Model<InferAttributes<WorkflowRow>, InferCreationAttributes<WorkflowRow>> {
@@ -49,7 +51,14 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   /** What it waits for: its kind, a colon, and its name. */
   declare waitsFor: CreationOptional<string | null>;
   declare parent: CreationOptional<string | null>;
+  /** In whose name it uses credentials: who published its version, or started its draft. */
+  declare principal: CreationOptional<string | null>;
+  /** Of its options what holds nobody's values: `shownOptions`. */
   declare options: CreationOptional<string | null>;
+  /** The run whose outcomes it keeps. */
+  declare repeats: CreationOptional<string | null>;
+  /** The number of the entry that holds its response; -1 where that is not known, of runs from before it was noted. */
+  declare responseSeq: CreationOptional<number | null>;
   declare calls: CreationOptional<number>;
   declare problems: CreationOptional<number>;
   declare error: CreationOptional<string | null>;
@@ -66,7 +75,9 @@ export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttrib
   declare name: string;
   declare mediaType: string;
   declare size: number;
+  /** Of the bytes as they lie in their file. */
   declare sha256: string;
+  declare sealed: CreationOptional<number>;
   declare createdAt: number;
 }
 
@@ -140,7 +151,7 @@ export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreation
 /** Ties the models to a database. Columns have the names of the attributes in snake case. */
 export function defineModels(sequelize: Sequelize): void {
   const options = (tableName: string) => ({ sequelize, tableName, timestamps: false, underscored: true });
-  TextRow.init({ digest: key(), text: text() }, options("texts"));
+  TextRow.init({ digest: key(), text: text(), unusedSince: optionalInteger() }, options("texts"));
   WorkflowRow.init(
     {
       name: key(),
@@ -179,7 +190,10 @@ export function defineModels(sequelize: Sequelize): void {
       wakeAt: optionalInteger(),
       waitsFor: optionalText(),
       parent: optionalText(),
+      principal: optionalText(),
       options: optionalText(),
+      repeats: optionalText(),
+      responseSeq: optionalInteger(),
       calls: { ...integer(), defaultValue: 0 },
       problems: { ...integer(), defaultValue: 0 },
       error: optionalText(),
@@ -196,6 +210,7 @@ export function defineModels(sequelize: Sequelize): void {
       mediaType: text(),
       size: integer(),
       sha256: text(),
+      sealed: { ...integer(), defaultValue: 0 },
       createdAt: integer(),
     },
     options("files"),

@@ -11,6 +11,7 @@ const mostOld = 3;
 export class TokenStore {
   readonly #tokens = new Map<string, Map<string, Token>>();
   readonly #old = new Map<string, string[]>();
+  readonly #forgotten = new Map<string, number>();
 
   constructor(
     readonly writer: Writer,
@@ -38,6 +39,11 @@ export class TokenStore {
     return tokens.sort((a, b) => b.obtainedAt - a.obtainedAt)[0];
   }
 
+  /** Counts up when the tokens of a credential are forgotten: what was asked for before that is not wanted any more. */
+  forgottenTimes(credential: string): number {
+    return this.#forgotten.get(credential) ?? 0;
+  }
+
   /** Keeps a token. Resolves when it is durable: before that, nobody is given it. */
   async put(credential: string, key: string, token: Token): Promise<void> {
     const sealed = this.sealer.seal(printJson(token as unknown as Json), bound(credential, key));
@@ -50,9 +56,10 @@ export class TokenStore {
 
   /** Forgets all tokens of a credential. */
   async forget(credential: string): Promise<void> {
+    this.#forgotten.set(credential, this.forgottenTimes(credential) + 1);
+    await this.writer.write((transaction) => TokenRow.destroy({ where: { credential }, transaction }));
     for (const token of this.#tokens.get(credential)?.values() ?? []) this.#retire(credential, token);
     this.#tokens.delete(credential);
-    await this.writer.write((transaction) => TokenRow.destroy({ where: { credential }, transaction }));
   }
 
   #keep(credential: string, key: string, token: Token): void {

@@ -23,7 +23,7 @@ export class HasProblems extends Error {
 /** The digests of the texts that a start may run. */
 export interface Startable {
   draft: string;
-  published: { version: number; text: string } | undefined;
+  published: { version: number; text: string; principal: string } | undefined;
 }
 
 /** Workflows: drafts, published versions, and the texts of both. */
@@ -31,6 +31,8 @@ export class WorkflowStore {
   readonly #read = new Map<string, ReadWorkflow>();
   /** What a start needs of each workflow; taken anew after each change. */
   readonly #startable = new Map<string, Startable>();
+
+  #changes = 0;
 
   readonly #checked = new Map<string, { changes: number; read: ReadWorkflow }>();
 
@@ -47,14 +49,18 @@ export class WorkflowStore {
   async startable(name: string): Promise<Startable | undefined> {
     const known = this.#startable.get(name);
     if (known) return known;
+    const changes = this.#changes;
     const row = await this.find(name);
     if (!row) return undefined;
     const published = row.published === null ? undefined : await this.version(name, row.published);
     const found = {
       draft: row.draft,
-      published: published ? { version: published.version, text: published.text } : undefined,
+      published: published
+        ? { version: published.version, text: published.text, principal: published.publishedBy }
+        : undefined,
     };
-    this.#startable.set(name, found);
+    // Where something was changed meanwhile, what was read may be from before it.
+    if (changes === this.#changes) this.#startable.set(name, found);
     return found;
   }
 
@@ -160,6 +166,7 @@ export class WorkflowStore {
     try {
       return await this.writer.write(work);
     } finally {
+      this.#changes++;
       this.#startable.delete(name);
     }
   }
@@ -174,6 +181,5 @@ export class WorkflowStore {
 }
 
 async function keepText(digest: string, text: string, transaction: Transaction): Promise<void> {
-  const known = await TextRow.findByPk(digest, { transaction, attributes: ["digest"] });
-  if (!known) await TextRow.create({ digest, text }, { transaction });
+  await TextRow.upsert({ digest, text, unusedSince: null }, { transaction });
 }

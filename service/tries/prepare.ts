@@ -9,6 +9,7 @@ import {
   operationRequest,
   parameterFaults,
   readSample,
+  sampleUrl,
   understandSample,
   type BuiltRequest,
   type Effect,
@@ -124,7 +125,7 @@ function withoutSecret(
   sample: SampleRequest,
   secret: FoundSecret | undefined,
 ): { method: string; url: string } {
-  const url = new URL(sample.url);
+  const url = sampleUrl(sample.url);
   url.username = url.password = "";
   if (secret?.kind === "api-key")
     for (const { place, name } of secret.parts) if (place === "query") url.searchParams.delete(name);

@@ -5,9 +5,15 @@ import {
   exchange,
   explainAnswer,
   explainRefusal,
+  isKeyName,
+  leafTexts,
+  maskPlaces,
   MaskSet,
+  secretFormValues,
+  secretPlaces,
   secretsOf,
   TransportFailure,
+  valueAt,
   type CredentialUse,
   type Exchanged,
   type JsonObject,
@@ -15,13 +21,14 @@ import {
   type Transport,
 } from "@copper-kettle/core";
 import type { CredentialUses } from "../credentials/use.js";
+import type { AsideReader } from "../outbound/aside.js";
 import { newNonce } from "../runs/ids.js";
 import type { ApiStore } from "../store/apis.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { DriftStore } from "../store/drift.js";
 import type { TokenStore } from "../store/tokens.js";
 import type { Prepared } from "./prepare.js";
-import { sentResult, type Masks } from "./show.js";
+import { sentResult, typedSecrets, type Masks } from "./show.js";
 
 export interface TryParts {
   apis: ApiStore;
@@ -30,17 +37,28 @@ export interface TryParts {
   tokens: TokenStore;
   uses: CredentialUses;
   transport: Transport;
+  reader: AsideReader;
 }
 
 const timeout = { connect: 10_000, answer: 60_000 };
 /** A larger answer in bytes is only described. */
 const mostShownBytes = 1_000_000;
 
-/** What hides the secrets of a try: all that the service keeps, and the key of a pasted sample. */
-export function masksOf({ credentials }: Pick<TryParts, "credentials">, { secret }: Prepared): Masks {
+/** What hides the secrets of a try: all that the service keeps, what was typed or pasted, and what the answer brought. */
+export interface TryMasks extends Masks {
+  /** Takes in what turned out to be secret. */
+  add(secrets: string[]): void;
+}
+
+export function masksOf(
+  { credentials }: Pick<TryParts, "credentials">,
+  { secret, built }: Prepared,
+): TryMasks {
   const own = new MaskSet();
   if (secret) own.add(secretsOf(secret));
+  own.add(typedSecrets(built));
   return {
+    add: (secrets) => void own.add(secrets),
     text: (text) => own.text(credentials.masks.text(text)),
     json: (value) => own.json(credentials.masks.json(value)),
   };
@@ -51,12 +69,14 @@ export async function tryNow(
   parts: TryParts,
   prepared: Prepared,
   by: string,
+  masks: TryMasks,
 ): Promise<Omit<TryResult, "id">> {
   const { request, effect } = prepared;
   let size: number | null = null;
   const ports = {
     clock: { now: () => Date.now(), wait: () => Promise.resolve() },
     nonce: newNonce,
+    read: parts.reader.read,
     transport: {
       send: async (...sending: Parameters<Transport["send"]>) => {
         const response = await parts.transport.send(...sending);
@@ -68,8 +88,15 @@ export async function tryNow(
       keep: async (bytes: Uint8Array, about: { mediaType: string }) => bytesView(bytes, about.mediaType),
     },
   };
-  const options = { timeout, signal: new AbortController().signal, follow: effect === "reads" };
-  const masks = masksOf(parts, prepared);
+  const options = {
+    timeout,
+    signal: new AbortController().signal,
+    follow: effect === "reads",
+    secrets: {
+      header: (name: string) => isKeyName(name),
+      body: typeof request.body === "string" && typedSecrets({ ...prepared.built, headers: [] }).length > 0,
+    },
+  };
   const began = Date.now();
   try {
     let use = await useOf(parts, prepared, by);
@@ -96,7 +123,7 @@ async function useOf(
   { using, secret, request }: Prepared,
   by: string,
 ): Promise<CredentialUse | undefined> {
-  if (using !== undefined) return uses.read(using, request.url, { by });
+  if (using !== undefined) return uses.read(using, request.url, { by, as: by });
   const proof: Proof | undefined = secret;
   return proof && { proof, refused: async () => false, accepted: () => undefined };
 }
@@ -113,10 +140,13 @@ function answeredResult(
   parts: TryParts,
   prepared: Prepared,
   done: Exchanged,
-  { took, size, masks }: { took: number; size: number | null; masks: Masks },
+  { took, size, masks }: { took: number; size: number | null; masks: TryMasks },
 ): Omit<TryResult, "id"> {
   const response = done.response as NonNullable<Exchanged["response"]>;
   const { described } = prepared;
+  const { body, text } = response;
+  masks.add(secretPlaces(body).flatMap((place) => leafTexts(valueAt(body, place) ?? null)));
+  for (const one of [body, text]) if (typeof one === "string") masks.add(secretFormValues(one));
   const explanation = explained(parts, prepared, done, response);
   return {
     ...sentResult(prepared, done.authorization, took, masks),
@@ -124,8 +154,8 @@ function answeredResult(
     url: masks.text(response.url),
     headers: masks.json(response.headers as JsonObject) as JsonObject,
     cookies: masks.json(cookiesOf(response.headers["set-cookie"])) as JsonObject,
-    body: masks.json(response.body),
-    text: response.text === undefined ? null : masks.text(response.text),
+    body: masks.json(maskPlaces(body, secretPlaces(body))),
+    text: text === undefined ? null : masks.text(text),
     size,
     redirects: done.redirects.map((url) => masks.text(url)),
     explanation: explanation === null ? null : masks.text(explanation),

@@ -14,12 +14,20 @@ export async function holdRestored(dataFolder: string, journals: JournalStore, n
   const mark = join(dataFolder, restoredMark);
   if (!existsSync(mark)) return 0;
   const rows = await RunRow.findAll({ where: { endedAt: null } });
-  for (const row of rows) {
-    const { journal } = await journals.load(row.id, row.workflow);
-    if (journal.summary.state === "unsure") continue;
-    const entry: Entry = { type: "rested", at: now, state: "held", reason };
-    await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
-  }
+  for (const row of rows) await hold(journals, row, now, reason);
   await rm(mark);
   return rows.length;
+}
+
+/** Holds a run that does not act, with the reason; one that is unsure waits for a person as it is. */
+export async function hold(
+  journals: JournalStore,
+  { id, workflow }: { id: string; workflow: string },
+  now: number,
+  why: string,
+): Promise<void> {
+  const { journal } = await journals.load(id, workflow);
+  if (journal.summary.state === "unsure") return;
+  const entry: Entry = { type: "rested", at: now, state: "held", reason: why };
+  await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
 }

@@ -11,6 +11,9 @@ export const usualRetention: Retention = { days: 90, runs: 10_000, workflows: {}
 /** So many runs go in one bite: a longer transaction would hold up those who write. */
 const bite = 100;
 const dayMillis = 86_400_000;
+const activityBite = 500;
+/** So many revisions of an API stay, whatever their age. */
+const newestRevisions = 100;
 /** Records of who did what are kept this long, in days. */
 const activityDays = 400;
 
@@ -66,12 +69,59 @@ export class Pruner {
         if (gone.length < bite) break;
       }
     }
-    const before = this.now() - activityDays * dayMillis;
-    await this.writer.write(async () => {
-      await execute(this.writer.store.connection, "DELETE FROM activity WHERE at < ?", [before]);
-    });
+    await this.#forgetActivity();
+    if (this.#held === 0) await this.#forgetTexts();
+    if (this.#held === 0) done.files += await this.#forgetRevisions();
     if (done.runs > 0) this.log.info(done, "old runs were forgotten");
     return done;
+  }
+
+  /** Texts of drafts that no workflow, version or run names: a day after that, since a start may be on its way. */
+  async #forgetTexts(): Promise<void> {
+    const now = this.now();
+    const unused = `digest NOT IN (SELECT draft FROM workflows) AND digest NOT IN (SELECT text FROM versions)
+      AND digest NOT IN (SELECT text FROM runs)`;
+    const { connection } = this.writer.store;
+    await this.writer.write(async () => {
+      const some = `SELECT digest FROM texts WHERE unused_since IS NULL AND ${unused} LIMIT ?`;
+      await execute(connection, `UPDATE texts SET unused_since = ? WHERE digest IN (${some})`, [now, bite]);
+      await execute(connection, `DELETE FROM texts WHERE unused_since < ? AND ${unused}`, [now - dayMillis]);
+    });
+  }
+
+  /** Of each API the newest revisions stay, and those that an unfinished run may have begun with. */
+  async #forgetRevisions(): Promise<number> {
+    const gone = await select<{ api: string; revision: number; document: string; original: string }>(
+      this.writer.store,
+      `SELECT old.api, old.revision, old.document, old.original FROM api_revisions AS old
+         JOIN api_revisions AS next ON next.api = old.api AND next.revision = old.revision + 1
+         WHERE old.revision <= (SELECT max(revision) FROM api_revisions WHERE api = old.api) - :most
+           AND next.created_at < coalesce((SELECT min(created_at) FROM runs WHERE ended_at IS NULL), :now)
+         LIMIT :bite`,
+      { most: newestRevisions, now: this.now(), bite },
+    );
+    if (gone.length === 0) return 0;
+    await this.writer.write(async () => {
+      for (const { api, revision } of gone)
+        await execute(
+          this.writer.store.connection,
+          "DELETE FROM api_revisions WHERE api = ? AND revision = ?",
+          [api, revision],
+        );
+    });
+    let files = 0;
+    for (const digest of new Set(gone.flatMap(({ document, original }) => [document, original])))
+      if (!(await this.#isNamed(digest)) && (await this.blobs.remove(digest))) files++;
+    return files;
+  }
+
+  /** In bites, too: they may be millions. */
+  async #forgetActivity(): Promise<void> {
+    const before = this.now() - activityDays * dayMillis;
+    const sql = "DELETE FROM activity WHERE id IN (SELECT id FROM activity WHERE at < ? ORDER BY at LIMIT ?)";
+    const some = (): Promise<number> =>
+      this.writer.write(() => execute(this.writer.store.connection, sql, [before, activityBite]));
+    while ((await some()) === activityBite);
   }
 
   /** Runs that have ended and are too old or too many; never one whose outcomes an unfinished run keeps. */
@@ -89,8 +139,7 @@ export class Pruner {
     const rows = await select<{ id: string }>(
       store,
       `SELECT id FROM runs WHERE workflow = :workflow AND ended_at IS NOT NULL AND (ended_at < :before OR id <= :edge)
-         AND id NOT IN (SELECT json_extract(options, '$.from.run') FROM runs
-           WHERE ended_at IS NULL AND options LIKE '%"from"%')
+         AND id NOT IN (SELECT repeats FROM runs WHERE ended_at IS NULL AND repeats IS NOT NULL)
        ORDER BY id LIMIT :bite`,
       { workflow, before, edge: edge?.id ?? "", bite },
     );

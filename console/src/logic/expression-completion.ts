@@ -3,10 +3,12 @@ import {
   complete,
   completeTemplate,
   readWorkflow,
+  type Catalogue,
   type Completions,
   type ShapeScope,
 } from "@copper-kettle/core";
 import type { Extension } from "@codemirror/state";
+import { catalogueOf } from "./catalogue.js";
 
 const types = {
   name: "variable",
@@ -61,24 +63,25 @@ export function completeInFile(line: string, column: number, scope: ShapeScope):
 }
 
 /** What is in scope at a line of a file, also while the line itself is unfinished and the file is no YAML. */
-export function scopeAtLine(text: string, line: number): ShapeScope {
-  const scope = readWorkflow(text).scopeAt(line);
+export function scopeAtLine(text: string, line: number, catalogue?: Catalogue): ShapeScope {
+  const scope = readWorkflow(text, catalogue).scopeAt(line);
   if (scope.size > 0) return scope;
   const lines = text.split("\n");
   const step = /^(\s*)- /.exec(lines[line - 1] ?? "");
   lines[line - 1] = step ? `${step[1]}- { step: unfinished_, note: unfinished }` : "";
-  return readWorkflow(lines.join("\n")).scopeAt(line);
+  return readWorkflow(lines.join("\n"), catalogue).scopeAt(line);
 }
 
 /** Completion in the expressions of a workflow file. */
 export const fileCompletion: Extension = autocompletion({
   icons: false,
   override: [
-    ({ state, pos, explicit }: CompletionContext) => {
+    async ({ state, pos, explicit }: CompletionContext) => {
       const line = state.doc.lineAt(pos);
       const column = pos - line.from;
       if (!line.text.includes("${") && !/(if|each|success|when|collect):/.test(line.text)) return null;
-      const scope = scopeAtLine(state.doc.toString(), line.number);
+      const text = state.doc.toString();
+      const scope = scopeAtLine(text, line.number, await catalogueOf(text));
       return resultOf(completeInFile(line.text, column, scope), line.from, explicit);
     },
   ],

@@ -10,9 +10,8 @@ import AddFromRequest from "../parts/AddFromRequest.vue";
 const route = useRoute();
 const known = ref<string[]>([]);
 const name = ref(typeof route.query["name"] === "string" ? route.query["name"] : "");
-/** A draft survives a reload; a request may hold a key, so it never leaves this tab. */
-const draftKey = "copper-kettle.unsaved.api";
-const text = ref(sessionStorage.getItem(draftKey) ?? "");
+/** A request may hold a key: what is pasted stays in this page, and is written nowhere. */
+const text = ref("");
 const settled = ref(text.value);
 const sample = ref<UnderstoodSampleView>();
 const fault = ref("");
@@ -24,14 +23,10 @@ const isDocument = computed(
 );
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(text, (next) => {
-  if (next.length < 1_000_000) sessionStorage.setItem(draftKey, next);
   clearTimeout(timer);
   timer = setTimeout(() => (settled.value = next), 250);
 });
-onBeforeUnmount(() => {
-  clearTimeout(timer);
-  sessionStorage.removeItem(draftKey);
-});
+onBeforeUnmount(() => clearTimeout(timer));
 watch([settled, isDocument], understand);
 onMounted(async () => {
   try {

@@ -2,10 +2,12 @@
 import { routes, type OutlineStep, type Run, type WorkflowDetail } from "@copper-kettle/contract";
 import type { Problem } from "@copper-kettle/core";
 import { computed, onMounted, ref, watch } from "vue";
-import { api, sentence } from "../api.js";
+import { api, isConflict, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
 import { isInLoop } from "../logic/outline.js";
+import { readUnsaved, writeUnsaved } from "../logic/unsaved.js";
 import AdoptPanel from "../parts/AdoptPanel.vue";
+import DraftConflict from "../parts/DraftConflict.vue";
 import KeptPanel from "../parts/KeptPanel.vue";
 import OutlineView from "../parts/OutlineView.vue";
 import RunTable from "../parts/RunTable.vue";
@@ -30,8 +32,10 @@ const testing = ref<OutlineStep>();
 const editor = ref<InstanceType<typeof YamlEditor>>();
 const tab = ref("outline");
 
-/** What was typed and not kept yet survives a reload. */
-const unsavedKey = `copper-kettle.unsaved.${props.name}`;
+/** The revision that the text began from: what is kept over a newer one would lose somebody else's change. */
+const base = ref(0);
+/** The draft as somebody else left it, where it is not the one that the text began from. */
+const theirs = ref<WorkflowDetail>();
 const unsaved = computed(() => workflow.value !== undefined && text.value !== workflow.value.text);
 const errors = computed(() => problems.value.filter((problem) => problem.severity === "error"));
 /** Single line ends of the text are where its file broke a line; blank lines begin a paragraph. */
@@ -54,8 +58,11 @@ function take(next: WorkflowDetail): void {
 onMounted(async () => {
   try {
     const found = await api.call(routes.workflow, { params: { name: props.name } });
-    text.value = sessionStorage.getItem(unsavedKey) ?? found.text;
+    const typed = readUnsaved(props.name);
+    text.value = typed?.text ?? found.text;
     take(found);
+    base.value = typed?.base ?? found.revision;
+    if (unsaved.value && base.value !== found.revision) theirs.value = found;
   } catch (error) {
     fault.value = sentence(error);
     return;
@@ -64,45 +71,65 @@ onMounted(async () => {
 });
 onRunChange(() => void loadRuns());
 watch(text, (next) => {
-  if (workflow.value && next !== workflow.value.text) sessionStorage.setItem(unsavedKey, next);
-  else sessionStorage.removeItem(unsavedKey);
+  if (!workflow.value) return;
+  const isTyped = next !== workflow.value.text;
+  writeUnsaved(props.name, isTyped ? { text: next, base: base.value } : undefined);
 });
 
 async function act(what: string, work: () => Promise<WorkflowDetail>): Promise<void> {
   busy.value = what;
   fault.value = "";
   try {
-    take(await work());
-    sessionStorage.removeItem(unsavedKey);
+    const next = await work();
+    take(next);
+    base.value = next.revision;
+    writeUnsaved(props.name, undefined);
   } catch (error) {
-    fault.value = sentence(error);
+    if (isConflict(error)) theirs.value = await api.call(routes.workflow, { params });
+    else fault.value = sentence(error);
   } finally {
     busy.value = "";
   }
 }
 const params = { name: props.name };
 const keep = (): Promise<WorkflowDetail> =>
-  api.call(routes.pushWorkflow, { params, body: { text: text.value, base: workflow.value?.revision } });
+  api.call(routes.pushWorkflow, { params, body: { text: text.value, base: base.value } });
 const save = (): Promise<void> => act("save", keep);
 const publish = (): Promise<void> =>
   act("publish", async () => {
-    if (unsaved.value) take(await keep());
+    if (unsaved.value) {
+      const kept = await keep();
+      take(kept);
+      base.value = kept.revision;
+    }
     return api.call(routes.publishWorkflow, { params });
   });
 async function adopted(said: string): Promise<void> {
   adopting.value = "";
   notice.value = said;
-  const found = await api.call(routes.workflow, { params });
-  text.value = found.text;
-  take(found);
+  changed(await api.call(routes.workflow, { params }));
 }
 /** The draft is another one now. */
 function changed(next: WorkflowDetail): void {
   text.value = next.text;
+  base.value = next.revision;
   take(next);
 }
+function takeTheirs(next: WorkflowDetail): void {
+  theirs.value = undefined;
+  changed(next);
+}
+/** The text goes on from their revision: what it drops of theirs was seen. */
+function takeMine(next: WorkflowDetail): void {
+  theirs.value = undefined;
+  take(next);
+  base.value = next.revision;
+  writeUnsaved(props.name, { text: text.value, base: base.value });
+}
 function discard(): void {
-  if (workflow.value) text.value = workflow.value.text;
+  if (!workflow.value) return;
+  theirs.value = undefined;
+  changed(workflow.value);
 }
 </script>
 
@@ -112,6 +139,13 @@ function discard(): void {
     <v-alert v-if="notice" type="success" closable @click:close="notice = ''">{{ notice }}</v-alert>
     <v-progress-linear v-if="!workflow && !fault" indeterminate />
     <template v-if="workflow">
+      <DraftConflict
+        v-if="theirs"
+        :theirs="theirs"
+        :mine="text"
+        @take-theirs="takeTheirs(theirs)"
+        @take-mine="takeMine(theirs)"
+      />
       <header class="head">
         <h1>{{ workflow.title ?? workflow.name }}</h1>
         <span class="mono dim">{{ workflow.name }}</span>

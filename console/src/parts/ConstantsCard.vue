@@ -3,6 +3,7 @@ import { routes } from "@copper-kettle/contract";
 import { parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../api.js";
+import ConfirmRemove from "./ConfirmRemove.vue";
 
 /** Named values that every workflow may read. */
 const constants = ref<JsonObject>({});
@@ -50,9 +51,13 @@ const remove = (gone: string): Promise<boolean> =>
           <td class="mono">{{ key }}</td>
           <td class="mono value">{{ printJson(one) }}</td>
           <td class="text-right">
-            <v-btn size="small" variant="text" :aria-label="`Remove ${key}`" @click="remove(String(key))"
-              >Remove</v-btn
-            >
+            <ConfirmRemove
+              :title="`Remove ${key}`"
+              short="Remove"
+              small
+              :consequences="[`Expressions that read constants.${key} fail from now on.`]"
+              @confirmed="remove(String(key))"
+            />
           </td>
         </tr>
       </tbody>

@@ -2,6 +2,7 @@
 import { routes, type CredentialDetail, type OutputOf } from "@copper-kettle/contract";
 import { computed, ref, watch } from "vue";
 import { api, sentence } from "../api.js";
+import ConfirmRemove from "./ConfirmRemove.vue";
 import CopyText from "./CopyText.vue";
 
 const props = defineProps<{ credential: CredentialDetail }>();
@@ -14,6 +15,14 @@ const sheet = ref("");
 const named = computed(() => ({ params: { name: props.credential.name } }));
 const oauth = computed(() => props.credential.kind === "oauth2");
 
+const consequences = computed(() => {
+  const { name, usedBy } = props.credential;
+  const users =
+    usedBy.length > 0
+      ? `Calls of ${usedBy.join(", ")} use it. They fail from now on, until there is a credential of this name again.`
+      : "No workflow uses it.";
+  return [`The secret of ${name} is deleted for good. It cannot be brought back from here.`, users];
+});
 watch(
   () => props.credential.changedAt,
   () => (result.value = undefined),
@@ -88,7 +97,13 @@ const remove = () =>
         sheet ? "Hide the request sheet" : "Request sheet"
       }}</v-btn>
       <v-btn v-if="credential.token" :loading="busy === 'forget'" @click="forget">Forget the token</v-btn>
-      <v-btn variant="text" color="error" :loading="busy === 'remove'" @click="remove">Remove</v-btn>
+      <ConfirmRemove
+        title="Remove the credential"
+        short="Remove"
+        :consequences="consequences"
+        :busy="busy === 'remove'"
+        @confirmed="remove"
+      />
     </div>
     <div v-if="sheet">
       <p class="dim mb-1">For the administrator on the other side:</p>

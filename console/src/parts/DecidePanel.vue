@@ -20,7 +20,7 @@ const choices: { decision: Decision; label: string; help: string }[] = [
   { decision: "stop", label: "Stop the run", help: "End the run here." },
 ];
 
-async function decide(path: string, decision: Decision): Promise<void> {
+async function decide({ path, attempt }: Run["unsure"][number], decision: Decision): Promise<void> {
   fault.value = "";
   let given: Json | undefined;
   try {
@@ -33,7 +33,7 @@ async function decide(path: string, decision: Decision): Promise<void> {
   try {
     await api.call(routes.decideRun, {
       params: { id: props.run.id },
-      body: { decision, path, ...(given === undefined ? {} : { outcome: given }) },
+      body: { decision, path, attempt, ...(given === undefined ? {} : { outcome: given }) },
     });
     outcome.value = "";
     emit("decided");
@@ -57,7 +57,7 @@ async function decide(path: string, decision: Decision): Promise<void> {
         :key="choice.decision"
         :disabled="busy"
         :title="choice.help"
-        @click="decide(item.path, choice.decision)"
+        @click="decide(item, choice.decision)"
         >{{ choice.label }}</v-btn
       >
     </div>

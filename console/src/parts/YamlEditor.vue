@@ -36,11 +36,15 @@ async function problemsOf(text: string): Promise<Problem[]> {
   }
 }
 
+let checks = 0;
+
 /** The same check as everywhere, run while typing. */
 async function check(editor: EditorView): Promise<Diagnostic[]> {
   const { doc } = editor.state;
+  const asked = ++checks;
   const problems = await problemsOf(doc.toString());
-  emit("problems", problems);
+  // A later check may be answered first.
+  if (asked === checks) emit("problems", problems);
   const offset = (line: number, column: number): number => {
     const found = doc.line(Math.min(Math.max(line, 1), doc.lines));
     return Math.min(found.from + column - 1, found.to);

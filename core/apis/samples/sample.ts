@@ -89,3 +89,15 @@ function protocolOf(url: string): string {
     return "";
   }
 }
+
+/**
+ * The address of a sample, read.
+ * @throws NotUnderstood
+ */
+export function sampleUrl(text: string): URL {
+  try {
+    return new URL(text);
+  } catch {
+    throw new NotUnderstood(`"${text.slice(0, 80)}" is not an address that can be called.`);
+  }
+}

@@ -1,8 +1,9 @@
-import { fromBase64, fromUtf8 } from "../../values/encodings.js";
+import { fromBase64, fromUtf8, toBase64, utf8 } from "../../values/encodings.js";
+import { isKeyName, maskKeyNames } from "../../values/masking.js";
 import { parseJson, type Json, type JsonObject } from "../../values/json.js";
 import { derivedId, uniqueId } from "../document.js";
 import type { OperationPlace } from "../edit.js";
-import { decoded, formOf, type SampleBody, type SampleRequest } from "./sample.js";
+import { decoded, formOf, sampleUrl, type SampleBody, type SampleRequest } from "./sample.js";
 
 /** A part of the path that looks as if it changed from call to call. */
 export interface PathPart {
@@ -17,7 +18,14 @@ export interface PathPart {
 export type FoundSecret =
   | { kind: "bearer"; token: string }
   | { kind: "basic"; user: string; password: string }
-  | { kind: "api-key"; parts: { place: "header" | "query"; name: string; prefix: string; secret: string }[] };
+  | { kind: "api-key"; parts: SampleKey[] };
+
+interface SampleKey {
+  place: "header" | "query";
+  name: string;
+  prefix: string;
+  secret: string;
+}
 
 /** What was understood of a sample. */
 export interface UnderstoodSample {
@@ -34,10 +42,9 @@ export interface UnderstoodSample {
   notes: string[];
 }
 
-const secretHeader =
-  /(^|-)(api|app|access|auth|subscription|client)[-_]?(key|token|secret|id)$|^x-(token|key|auth)/i;
-const secretQuery =
-  /^(access_?key|api_?key|apikey|key|token|access_?token|auth|sig|signature|secret|app_?(id|key))$/i;
+/** An id of an application says who asks, and is no secret by itself; APIs want it beside their key. */
+const withKey = /^(x-)?(api|app|client|access)[-_]?id$/i;
+
 /** Headers that tools add, and that say nothing about the operation. */
 const idle =
   /^(user-agent|accept-language|cache-control|pragma|origin|referer|dnt|priority|upgrade-insecure-requests)$/i;
@@ -45,12 +52,12 @@ const idle =
 /** Tells the parts of a sample apart: server, path with what varies in it, query, headers, body, and keys. */
 export function understandSample(sample: SampleRequest): UnderstoodSample {
   const notes = [...sample.notes];
-  const url = new URL(sample.url.replace(/\{([^}]*)\}/g, "%7B$1%7D"));
+  const url = sampleUrl(sample.url.replace(/\{([^}]*)\}/g, "%7B$1%7D"));
   const path = decodeBraces(url.pathname);
   const query: JsonObject = {};
-  const keys: { place: "header" | "query"; name: string; prefix: string; secret: string }[] = [];
+  const keys: SampleKey[] = [];
   for (const [name, value] of Object.entries(formOf(url.search.slice(1)))) {
-    if (secretQuery.test(name) && typeof value === "string" && value !== "")
+    if ((isKeyName(name) || withKey.test(name)) && typeof value === "string" && value !== "")
       keys.push({ place: "query", name, prefix: "", secret: value });
     else query[name] = value;
   }
@@ -58,12 +65,13 @@ export function understandSample(sample: SampleRequest): UnderstoodSample {
   let secret: FoundSecret | undefined;
   for (const [name, value] of sample.headers) {
     if (/^authorization$/i.test(name)) secret = authorizationOf(value) ?? secret;
-    else if (secretHeader.test(name)) keys.push({ place: "header", name, prefix: "", secret: value });
+    else if (isKeyName(name) || withKey.test(name))
+      keys.push({ place: "header", name, prefix: "", secret: value });
     else if (!idle.test(name) && !/^(content-type|accept)$/i.test(name)) headers[name] = value;
     else if (/^accept$/i.test(name) && value !== "*/*") headers[name] = value;
   }
   if (sample.user) secret = { kind: "basic", ...sample.user };
-  if (keys.length > 0) secret = secret ?? { kind: "api-key", parts: keys };
+  if (keys.length > 0) secret = { kind: "api-key", parts: [...(secret ? partsOf(secret) : []), ...keys] };
   if (url.username) {
     secret ??= { kind: "basic", user: decoded(url.username), password: decoded(url.password) };
     notes.push("User and password were taken out of the address.");
@@ -81,6 +89,21 @@ export function understandSample(sample: SampleRequest): UnderstoodSample {
     secret,
     notes,
   };
+}
+
+/** What a secret adds to a request, as parts: where there are others besides. */
+function partsOf(secret: FoundSecret): SampleKey[] {
+  const authorization = (prefix: string, text: string): SampleKey[] => [
+    { place: "header", name: "Authorization", prefix, secret: text },
+  ];
+  switch (secret.kind) {
+    case "api-key":
+      return secret.parts;
+    case "bearer":
+      return authorization("Bearer ", secret.token);
+    case "basic":
+      return authorization("Basic ", toBase64(utf8(`${secret.user}:${secret.password}`)));
+  }
 }
 
 function authorizationOf(value: string): FoundSecret | undefined {
@@ -214,17 +237,22 @@ function contentOf(body: SampleBody | undefined): JsonObject | undefined {
   switch (body.kind) {
     case "json": {
       try {
-        return { "application/json": { example: parseJson(body.text) } };
+        return { "application/json": { example: maskKeyNames(parseJson(body.text)) } };
       } catch {
         return { "application/json": { example: body.text } };
       }
     }
     case "form":
       return {
-        "application/x-www-form-urlencoded": { schema: fieldsSchema(body.fields), example: body.fields },
+        "application/x-www-form-urlencoded": {
+          schema: fieldsSchema(body.fields),
+          example: maskKeyNames(body.fields),
+        },
       };
     case "multipart":
-      return { "multipart/form-data": { schema: fieldsSchema(body.fields), example: body.fields } };
+      return {
+        "multipart/form-data": { schema: fieldsSchema(body.fields), example: maskKeyNames(body.fields) },
+      };
     case "text":
       return { "text/plain": { example: body.text } };
   }

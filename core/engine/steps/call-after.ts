@@ -41,7 +41,7 @@ export function after(
   const { status, headers, body } = entry.response as NonNullable<typeof entry.response>;
   const seen: ValueMap = { status, headers, body, failure: null, repeated: false };
   const look = step.until && lookAgain(walk, step.until, frame, log, leg, entry, path, seen);
-  if (look) return sameOrigin(look, step, leg, path);
+  if (look) return oneOrigin(look, step, leg, path);
   if (!step.pages) return {};
   const { items, next } = onePage(walk, step.pages, frame, leg, entry, path, seen);
   if (next === undefined) return { items };
@@ -61,7 +61,7 @@ export function after(
       "pages",
       `A page points back to one that was read already (${walk.masks.text(next)}), and would do so for ever.`,
     );
-  return sameOrigin({ items, next: { url: next } }, step, leg, path);
+  return oneOrigin({ items, next: { url: next } }, step, leg, path);
 }
 
 function firstUrl(log: StepLog): string | undefined {
@@ -73,7 +73,7 @@ function failed(path: string, code: string, message: string): StepFailed {
 }
 
 /** A credential never goes to another origin: where the next request has one, nothing is sent. */
-function sameOrigin(result: After, step: ReadyCall, leg: Leg, path: string): After {
+function oneOrigin(result: After, step: ReadyCall, leg: Leg, path: string): After {
   if (!result.next || step.using === undefined) return result;
   const [to, from] = [new URL(result.next.url), new URL(leg.request.url)];
   if (to.origin !== from.origin)

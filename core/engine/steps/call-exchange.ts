@@ -1,5 +1,6 @@
 import { answerChallenge, authorize, identityOf, type Proof } from "../../credentials/credential.js";
-import { mediaTypeOf, readBody, type BodyReading } from "../../http/read.js";
+import { asLook, movedTo, noSecrets, sameOrigin, type SecretParts } from "../../http/other-origin.js";
+import { mediaTypeOf, type BodyReading } from "../../http/read.js";
 import type { HttpRequest, HttpResponse, TransportFailure } from "../../http/message.js";
 import type { RecordedResponse, ShownAuthorization } from "../entries.js";
 import type { Ports, SendOptions } from "../ports.js";
@@ -19,19 +20,26 @@ const mostRedirects = 5;
 const redirecting = new Set([301, 302, 303, 307, 308]);
 
 /** What an exchange uses of the ports. */
-export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce"> & {
+export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "read"> & {
   files: Pick<Ports["files"], "keep">;
 };
 
-/**
- * Authorizes and sends a request, and reads its answer; follows redirects where that is asked for.
- * @param options.shown gets what the proof added, also where no answer comes
- */
+export interface ExchangeOptions extends SendOptions {
+  /** Whether redirects are followed. */
+  follow: boolean;
+  read?: BodyReading;
+  /** Gets what the proof added, also where no answer comes. */
+  shown?: ShownAuthorization[];
+  /** What of the request goes to no other origin. */
+  secrets?: SecretParts;
+}
+
+/** Authorizes and sends a request, and reads its answer; follows redirects where that is asked for. */
 export async function exchange(
   ports: ExchangePorts,
   request: HttpRequest,
   proof: Proof | undefined,
-  options: SendOptions & { follow: boolean; read?: BodyReading; shown?: ShownAuthorization[] },
+  options: ExchangeOptions,
 ): Promise<Exchanged> {
   const sentAt = ports.clock.now();
   const redirects: string[] = [];
@@ -40,12 +48,17 @@ export async function exchange(
   let from = request.url;
   while (options.follow && redirecting.has(response.status) && redirects.length < mostRedirects) {
     const to = locationOf(response, from);
-    if (!to) break;
+    // After 303 the other place is only looked at (RFC 9110 section 15.4.4).
+    const asked = response.status === 303 && request.method !== "HEAD" ? asLook(request) : request;
+    const next = to === undefined ? undefined : movedTo(asked, to, options.secrets ?? noSecrets);
+    if (to === undefined || !next) break;
     redirects.push(from);
-    // A credential never goes to another origin (RFC 9110 section 15.4).
-    const sameOrigin = new URL(to).origin === new URL(request.url).origin;
-    const next: HttpRequest = { ...request, url: to };
-    ({ response } = await sendAuthorized(ports, next, sameOrigin ? proof : undefined, options));
+    ({ response } = await sendAuthorized(
+      ports,
+      next,
+      sameOrigin(to, request.url) ? proof : undefined,
+      options,
+    ));
     from = to;
   }
   return {
@@ -91,8 +104,12 @@ async function recorded(
   url: string,
   as: BodyReading | undefined,
 ): Promise<RecordedResponse> {
-  const read = readBody(response, as);
   const answer = { status: response.status, headers: response.headers, url };
+  if (response.broken) {
+    const { code, message } = response.broken;
+    return { ...answer, body: null, fault: message, broken: code };
+  }
+  const read = await ports.read(response, as);
   if (read.body !== undefined)
     return {
       ...answer,

@@ -2,9 +2,11 @@ import type { ValueMap } from "../../expressions/values.js";
 import { nextWait, worthRepeating, type AttemptResult } from "../../http/retry.js";
 import { printForPeople } from "../../values/durations.js";
 import { printJson, type Json } from "../../values/json.js";
+import { maskPlaces } from "../../values/masking.js";
 import type { ReadyCall } from "../../workflows/steps.js";
 import type { EntryOf, RecordedResponse, RunError } from "../entries.js";
 import type { StepLog } from "../log.js";
+import { shownUrl } from "../secrets.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 import { after, type After } from "./call-after.js";
@@ -118,7 +120,7 @@ function failureOf(
   before: number,
 ): RunError {
   const request = log.begun?.data["request"] as { method: string; url: string } | undefined;
-  const call = `${request?.method ?? step.method} ${walk.masks.text(request?.url ?? "")}`;
+  const call = `${request?.method ?? step.method} ${shownUrl(walk, log, request?.url ?? "")}`;
   const tries = before === 0 ? "" : `, at the last of ${before + 1} attempts`;
   if (entry.failure) {
     return {
@@ -138,9 +140,10 @@ function failureOf(
     };
   }
   if (response.fault && response.status >= 200 && response.status <= 299) {
-    return { code: "bad-answer", message: `${call}: ${response.fault}`, ...facts(entry) };
+    const code = response.broken === "answer-too-large" ? response.broken : "bad-answer";
+    return { code, message: `${call}: ${response.fault}`, ...facts(entry) };
   }
-  const said = excerpt(response.body);
+  const said = excerpt(shownBody(entry));
   const why = step.success ? ` and "success" (${step.success.text}) does not hold` : "";
   return {
     code: "answer",
@@ -150,7 +153,15 @@ function failureOf(
 }
 
 function facts(entry: EntryOf<"attempt">): Partial<RunError> {
-  return entry.response ? { status: entry.response.status, body: entry.response.body } : {};
+  return entry.response ? { status: entry.response.status, body: shownBody(entry) } : {};
+}
+
+/** The body as an error carries it about, to wherever it is caught: without secrets that only their place tells. */
+function shownBody({ response, masked = [] }: EntryOf<"attempt">): Json {
+  const places = masked.flatMap((place) =>
+    place[0] === "response" && place[1] === "body" ? [place.slice(2)] : [],
+  );
+  return maskPlaces(response?.body ?? null, places);
 }
 
 function excerpt(body: Json): string {

@@ -1,5 +1,6 @@
 import type { Effect } from "../../http/effect.js";
-import type { HttpRequest } from "../../http/message.js";
+import { RequestRefused, type HttpRequest } from "../../http/message.js";
+import { asLook, movedTo, type SecretParts } from "../../http/other-origin.js";
 import type { ReadyCall } from "../../workflows/steps.js";
 import type { EntryOf } from "../entries.js";
 import type { StepLog } from "../log.js";
@@ -11,14 +12,22 @@ export interface Leg {
   effect: Effect;
 }
 
-/** The leg that a call is at, by what the journal holds. */
-export function legOf(log: StepLog, step: ReadyCall, first: HttpRequest): Leg {
+/**
+ * The leg that a call is at, by what the journal holds. What goes to another origin than the first request loses what
+ * is secret in it.
+ * @throws RequestRefused where its body is secret, and would go there
+ */
+export function legOf(log: StepLog, step: ReadyCall, first: HttpRequest, secrets: SecretParts): Leg {
   const number = currentLeg(log);
   const next = number === 0 ? undefined : log.attempts.findLast((attempt) => attempt.next)?.next;
   if (!next) return { number, request: first, effect: step.effect };
-  if (!next.look) return { number, request: { ...first, url: next.url }, effect: step.effect };
-  const headers = first.headers.filter(([name]) => !/^content-/i.test(name));
-  return { number, request: { method: "GET", url: next.url, headers }, effect: "reads" };
+  const request = movedTo(next.look ? asLook(first) : first, next.url, secrets);
+  if (!request)
+    throw new RequestRefused(
+      "bad-request",
+      `The answer leads to ${new URL(next.url).origin}, and the body of this request holds a secret that was meant for ${new URL(first.url).origin}.`,
+    );
+  return { number, request, effect: next.look ? "reads" : step.effect };
 }
 
 function currentLeg(log: StepLog): number {

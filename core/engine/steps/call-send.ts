@@ -2,14 +2,17 @@ import { secretsOf } from "../../credentials/credential.js";
 import { SchemeFault } from "../../credentials/signed.js";
 import { RequestRefused, TransportFailure } from "../../http/message.js";
 import type { Path } from "../../values/paths.js";
+import type { JsonObject } from "../../values/json.js";
+import { secretFormValues } from "../../values/masking.js";
 import type { ReadyCall } from "../../workflows/steps.js";
 import type { EntryOf, ShownAuthorization } from "../entries.js";
 import type { StepLog } from "../log.js";
-import { CredentialMissing, CredentialWaits, type CredentialUse } from "../ports.js";
+import { CredentialMissing, CredentialWaits, type CredentialUse, type FileAbout } from "../ports.js";
 import { answerSecrets, statedSecrets } from "../secrets.js";
 import type { Frame, Walk } from "../walk.js";
 import { exchange, type Exchanged } from "./call-exchange.js";
 import { heldBack, plannedFault } from "./call-pretend.js";
+import type { SecretParts } from "../../http/other-origin.js";
 import { isSafe, type Leg } from "./call-leg.js";
 import { paced, type Turn } from "./call-pace.js";
 
@@ -27,7 +30,7 @@ export async function send(
   step: ReadyCall,
   frame: Frame,
   log: StepLog,
-  leg: Leg,
+  leg: SecretLeg,
   attempt: number,
 ): Promise<Sent> {
   const path = frame.prefix + step.name;
@@ -55,11 +58,14 @@ export async function send(
   }
 }
 
+/** A leg, and what of its request is secret. */
+export type SecretLeg = Leg & { secrets: SecretParts };
+
 async function authorizedSend(
   walk: Walk,
   step: ReadyCall,
   frame: Frame,
-  leg: Leg,
+  leg: SecretLeg,
   attempt: number,
   turn: Turn,
   shown: ShownAuthorization[],
@@ -72,14 +78,22 @@ async function authorizedSend(
     walk.note({ type: "sending", path: frame.prefix + step.name, attempt, at: walk.ports.clock.now() });
     await walk.commit();
   }
-  const exchanged = await exchange(walk.ports, request, use?.proof, {
+  const keep = (bytes: Uint8Array, about: FileAbout): Promise<JsonObject> =>
+    walk.ports.files.keep(bytes, { ...about, secret: walk.masks.foundInBytes(bytes) });
+  const exchanged = await exchange({ ...walk.ports, files: { keep } }, request, use?.proof, {
     timeout: timeoutOf(walk, step, frame),
     signal: walk.signals.cut,
     shown,
+    secrets: leg.secrets,
+    broken: true,
     follow: leg.effect === "reads" && step.redirects === "follow",
     ...(step.read ? { read: step.read } : {}),
   });
   turn.answered(exchanged.response);
+  const { response } = exchanged;
+  // What broke off may be asked for again; of a call that writes, the status line is known, and that is its outcome.
+  if (response?.broken === "cut" && isSafe(step, leg))
+    throw new TransportFailure("cut", response.fault ?? "", true);
   return use ? { ...exchanged, use } : exchanged;
 }
 
@@ -150,6 +164,7 @@ export function attemptEntry(
   }
   const { body, text, headers } = entry.response;
   const seen = { body, headers: { ...headers }, ...(text === undefined ? {} : { text }) };
+  if (text !== undefined) walk.secret(secretFormValues(text), []);
   masked.push(...statedSecrets(walk, step, seen).map((place) => ["response", ...place]));
   if (masked.length > 0) entry.masked = masked;
   return entry;

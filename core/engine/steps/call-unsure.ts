@@ -2,7 +2,7 @@ import type { HttpRequest } from "../../http/message.js";
 import { isObject, type Json, type JsonObject } from "../../values/json.js";
 import type { ReadyCall } from "../../workflows/steps.js";
 import { innerIndex, itemLog, type StepLog } from "../log.js";
-import { answerSecrets } from "../secrets.js";
+import { answerSecrets, shownUrl } from "../secrets.js";
 import { StepFailed, Stopped, Unsure } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 import { walkCall } from "./call.js";
@@ -26,7 +26,7 @@ export async function resolveUnsure(
     walk.note({ type: "unsure", path, attempt: log.sending, at, reason });
   }
   if (!log.decided && step.ifUnsure === "fail") {
-    const message = `Nobody knows whether ${request.method} ${walk.masks.text(request.url)} arrived. ${log.unsure?.reason ?? ""}`;
+    const message = `Nobody knows whether ${request.method} ${shownUrl(walk, log, request.url)} arrived. ${log.unsure?.reason ?? ""}`;
     return walk.fail(frame, step, log, { code: "unsure", message });
   }
   if (!log.decided && step.ifUnsure === "probe") await probe(walk, step, frame, log, path);
@@ -72,8 +72,10 @@ async function probe(walk: Walk, step: ReadyCall, frame: Frame, log: StepLog, pa
     const more = { ...seen, failure: null, repeated: true } as never;
     const arrived = walk.condition(condition, "probe.happened", path, frame, at, more);
     const body = arrived && outcome ? walk.evaluate(outcome, "probe.outcome", path, frame, at, more) : null;
+    const masked = answerSecrets(walk, body, []).map((place) => ["outcome", "body", ...place]);
     walk.note({
       type: "decided",
+      ...(masked.length > 0 ? { masked } : {}),
       at,
       path,
       decision: arrived ? "happened" : "again",

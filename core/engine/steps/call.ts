@@ -7,6 +7,8 @@ import type { CredentialUse } from "../ports.js";
 import type { Frame, Walk } from "../walk.js";
 import { evaluated, takeEnded } from "./ended.js";
 import { outcomeOf } from "./call-answer.js";
+import type { Json } from "../../values/json.js";
+import { answerSecrets, secretItemPlaces, secretParts } from "../secrets.js";
 import { beginCall } from "./call-begin.js";
 import { isSafe, legOf } from "./call-leg.js";
 import { readyCall } from "./call-operation.js";
@@ -29,9 +31,10 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
   }
   const recorded = log.begun?.data["request"] as unknown as RecordedRequest;
   const first = isWhole(recorded) ? recorded : await finished(walk, step, frame, log, recorded);
+  const secrets = secretParts(walk, log);
   for (;;) {
     const last = log.attempts.at(-1);
-    const leg = legOf(log, step, first);
+    const leg = refusable(walk, step, frame, log, () => legOf(log, step, first, secrets));
     if (log.lost && !isSafe(step, leg)) {
       if (await resolveUnsure(walk, step, frame, log, path, leg.request)) return;
     } else if (last && last.wait === undefined && !last.next && !log.lost) {
@@ -39,7 +42,7 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
     } else if (last?.wait !== undefined && !log.lost) await walk.sleepUntil(last.at + last.wait, frame, path);
     walk.checkSignals(frame, path);
     const attempt = log.sending + 1;
-    const sent = await send(walk, step, frame, log, leg, attempt);
+    const sent = await send(walk, step, frame, log, { ...leg, secrets }, attempt);
     if (sent === "unsure") continue;
     if (sent === "dropped") return dropped(walk, step, path);
     const entry = attemptEntry(walk, step, log, path, attempt, leg, sent);
@@ -50,7 +53,12 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
     }
     const verdict = judge(walk, step, frame, log, leg, entry);
     const { error, response, ...more } = verdict;
-    const noted = { ...entry, ...(response ? { response } : {}), ...more };
+    const noted = {
+      ...entry,
+      ...(response ? { response } : {}),
+      ...more,
+      ...maskedItems(walk, step, entry, more.items),
+    };
     walk.note(noted);
     if (verdict.wait === undefined && !verdict.next)
       return finish(walk, step, frame, log, path, noted, error ? { error } : {});
@@ -72,6 +80,27 @@ function finish(
   walk.note({ type: "ended", path, kind: "request", at: last.at });
   walk.settle(frame, step, outcomeOf(log));
   return walk.flush();
+}
+
+/** Secrets in the items of a page: by the names of their fields, and where they were taken from secret places. */
+function maskedItems(
+  walk: Walk,
+  step: ReadyCall,
+  entry: EntryOf<"attempt">,
+  items: Json[] | undefined,
+): Pick<EntryOf<"attempt">, "masked"> {
+  if (!items) return {};
+  const named = answerSecrets(walk, items, ["steps", step.name, "items"]).map((place) => ["items", ...place]);
+  const list = step.pages?.items;
+  const inItem = list
+    ? secretItemPlaces(walk, list, {}, (path) => (path[0] === "body" ? ["steps", step.name, ...path] : path))
+    : [];
+  walk.secret(
+    [],
+    inItem.map((place) => ["steps", step.name, "items", "*", ...place]),
+  );
+  const masked = [...(entry.masked ?? []), ...named, ...inItem.map((place) => ["items", "*", ...place])];
+  return masked.length > 0 ? { masked } : {};
 }
 
 function dropped(walk: Walk, step: ReadyCall, path: string): Promise<void> {
@@ -113,5 +142,15 @@ async function finished(
   } catch (error) {
     if (!(error instanceof RequestRefused)) throw error;
     return walk.fail(frame, step, log, { code: error.code, message: error.message, field: "body" });
+  }
+}
+
+/** Turns a request that is not allowed into the failure of its step. */
+function refusable<T>(walk: Walk, step: ReadyCall, frame: Frame, log: StepLog, run: () => T): T {
+  try {
+    return run();
+  } catch (error) {
+    if (!(error instanceof RequestRefused)) throw error;
+    return walk.fail(frame, step, log, { code: "other-origin", message: error.message });
   }
 }

@@ -2,7 +2,9 @@ import { sha256Hex } from "../../values/digest.js";
 import { isObject, kindOf, printJson, type Json, type JsonObject } from "../../values/json.js";
 import type { EachStep } from "../../workflows/steps.js";
 import { Crowd } from "../crowd.js";
+import type { Path } from "../../values/paths.js";
 import { itemLog, type StepLog } from "../log.js";
+import { derivedByExpression, secretItemPlaces } from "../secrets.js";
 import type { RunError } from "../entries.js";
 import { CannotReplay, StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
@@ -26,8 +28,11 @@ export async function walkEach(walk: Walk, step: EachStep, frame: Frame, log: St
     if (error instanceof StepFailed) walk.fail(frame, step, log, error.error);
     throw error;
   }
-  const outcome = loop.outcome();
-  settled(walk, step, frame, walk.ports.clock.now(), outcome);
+  const masked: Path[] = [
+    ...loop.secret.map((place) => ["outcome", "failures", "*", "item", ...place]),
+    ...(loop.collectsSecrets ? [["outcome", "items"]] : []),
+  ];
+  settled(walk, step, frame, walk.ports.clock.now(), loop.outcome(), { masked });
   log.items.clear();
 }
 
@@ -35,14 +40,14 @@ function listOf(walk: Walk, step: EachStep, path: string, frame: Frame, log: Ste
   const begun = log.begun;
   if (begun && Array.isArray(begun.data["list"])) return begun.data["list"];
   const at = begun?.at ?? walk.ports.clock.now();
-  const kept = begun?.data["kept"];
+  const [kept, constants] = [begun?.data["kept"], begun?.data["constants"]];
   const list = walk.evaluate(
     step.list,
     "each",
     path,
     frame,
     at,
-    undefined,
+    isObject(constants) ? { constants } : undefined,
     isObject(kept) ? kept : undefined,
   );
   const wrong = (code: string, message: string): never => {
@@ -60,15 +65,49 @@ function listOf(walk: Walk, step: EachStep, path: string, frame: Frame, log: Ste
   const text = printJson(list);
   const digest = sha256Hex(text);
   if (!begun) {
+    // A long list is made again at a replay, of the constants as they were.
+    const constants = text.length <= longestKeptList ? {} : constantsOf(walk, step);
     const short: JsonObject = text.length <= longestKeptList ? { list } : {};
-    walk.note({ type: "begun", path, kind: "each", at, data: { length: list.length, digest, ...short } });
+    const secret = secretItems(walk, step, frame);
+    const masked = secret.map((place) => ["data", "list", "*", ...place]);
+    walk.note({
+      type: "begun",
+      path,
+      kind: "each",
+      at,
+      data: { length: list.length, digest, ...short, ...constants },
+      ...(masked.length > 0 ? { masked } : {}),
+    });
   } else if (begun.data["digest"] !== digest) {
     throw new CannotReplay(`The list of step ${path} is not the one that the loop began with.`);
   }
   return list;
 }
 
+function constantsOf(walk: Walk, step: EachStep): JsonObject {
+  const all = step.reads.some(([root, name]) => root === "constants" && name === undefined);
+  const constants = all ? walk.ports.constants() : walk.constantsRead(step);
+  return Object.keys(constants).length > 0 ? { constants } : {};
+}
+
+/** The places of an item that hold secrets: they are secret under the item's own name, too. */
+function secretItems(walk: Walk, step: EachStep, frame: Frame): Path[] {
+  const places = secretItemPlaces(walk, step.list, walk.scope(frame));
+  walk.secret(
+    [],
+    places.flatMap((place) => [
+      [step.as, ...place],
+      ["steps", step.name, "failures", "*", "item", ...place],
+    ]),
+  );
+  return places;
+}
+
 class Loop {
+  /** The places of an item that hold secrets. */
+  readonly secret: Path[];
+  /** Whether what is collected holds secrets that are found by their place only. */
+  collectsSecrets = false;
   readonly #collected: (Json | undefined)[] = [];
   readonly #failed: { index: number; error: RunError }[] = [];
   readonly #crowd: Crowd;
@@ -81,6 +120,7 @@ class Loop {
     readonly log: StepLog,
     readonly list: Json[],
   ) {
+    this.secret = secretItems(walk, step, frame);
     const only = walk.plan?.itemOf(step);
     const count = only === undefined ? list.length : Math.min(1, list.length - only);
     const run = (index: number): Promise<void> => this.#item(only ?? index);
@@ -113,7 +153,10 @@ class Loop {
     if (ended?.error) {
       this.#failed.push({ index, error: ended.error });
       this.frame.problems.count++;
-    } else if (this.step.collect) this.#collected[index] = ended?.value ?? null;
+    } else if (this.step.collect) {
+      this.#collected[index] = ended?.value ?? null;
+      if (ended?.masked) this.collectsSecrets = true;
+    }
   }
 
   async #walkItem(index: number, log: ReturnType<typeof itemLog>): Promise<void> {
@@ -135,12 +178,16 @@ class Loop {
   }
 
   /** What an item gave, or how it failed where the loop goes on. */
-  async #cameOut(inner: Frame, path: string): Promise<{ value?: Json; error?: RunError }> {
+  async #cameOut(inner: Frame, path: string): Promise<{ value?: Json; error?: RunError; masked?: Path[] }> {
     const { walk, step } = this;
     try {
       await walk.steps(step.steps, inner);
       if (!step.collect) return {};
-      return { value: walk.evaluate(step.collect, "collect", path, inner, walk.ports.clock.now()) };
+      const value = walk.evaluate(step.collect, "collect", path, inner, walk.ports.clock.now());
+      const places: Path[] = [["steps", step.name, "items"]];
+      if (!derivedByExpression(walk, step.collect, value, walk.scope(inner), places)) return { value };
+      this.collectsSecrets = true;
+      return { value, masked: [["value"]] };
     } catch (error) {
       if (!(error instanceof StepFailed) || step.onFailure === "stop") throw error;
       return { error: error.error };

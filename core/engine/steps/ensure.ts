@@ -4,6 +4,8 @@ import { isObject, own, printJson, type Json, type JsonObject } from "../../valu
 import type { CallStep, EnsureStep } from "../../workflows/steps.js";
 import { innerIndex, itemLog, type ItemLog, type StepLog } from "../log.js";
 import type { RowChange } from "../ports.js";
+import { answerSecrets, derivedByExpression, madeOfSecret } from "../secrets.js";
+import type { Path } from "../../values/paths.js";
 import { StepFailed } from "../signals.js";
 import { longestWaitInMemory, type Frame, type Walk } from "../walk.js";
 import { walkCall } from "./call.js";
@@ -26,7 +28,14 @@ export async function walkEnsure(walk: Walk, step: EnsureStep, frame: Frame, log
   const ensure = new Ensure(walk, step, frame, path, itemLog(log, innerIndex));
   try {
     const outcome = await ensure.run();
-    settled(walk, step, frame, walk.ports.clock.now(), outcome, free ? { change: free } : {});
+    const places = answerSecrets(walk, outcome["record"] ?? null, ["steps", step.name, "record"]);
+    const masked: Path[] = ensure.recordIsSecret
+      ? [["outcome", "record"]]
+      : places.map((place) => ["outcome", "record", ...place]);
+    settled(walk, step, frame, walk.ports.clock.now(), outcome, {
+      ...(free ? { change: free } : {}),
+      masked,
+    });
   } catch (error) {
     if (error instanceof StepFailed) walk.fail(frame, step, log, error.error, free);
     throw error;
@@ -44,7 +53,9 @@ function lockName(walk: Walk, step: EnsureStep, frame: Frame, path: string, at: 
   const name = walk.guarded(path, "ensure.lock", () =>
     renderTemplate(template, walk.scope(frame), walk.surroundings(path, at)),
   );
-  return typeof name === "string" ? name : printJson(name ?? null);
+  const text = typeof name === "string" ? name : printJson(name ?? null);
+  // Locks are shown to everybody, and outlive the run's own masks.
+  return madeOfSecret(walk, template, text, walk.scope(frame)) ? walk.ports.locks.secretName(text) : text;
 }
 
 /** Waits until no other step holds the name, and takes it. */
@@ -71,6 +82,8 @@ async function hold(walk: Walk, frame: Frame, path: string, name: string): Promi
 
 class Ensure {
   readonly #inner: Frame;
+  /** Whether the record holds a secret that is found by its place only. */
+  recordIsSecret = false;
 
   constructor(
     readonly walk: Walk,
@@ -114,6 +127,7 @@ class Ensure {
     const record = step.record
       ? this.#evaluate(step.record, "ensure.record", name, seen)
       : (outcome["body"] ?? null);
+    if (step.record) this.recordIsSecret ||= this.#holdsSecret(step.record, record, name, seen);
     if (!Array.isArray(record)) return record === null ? undefined : { record, seen };
     if (record.length > 1 && step.many === "fail")
       throw new StepFailed({
@@ -124,6 +138,24 @@ class Ensure {
       });
     const [first] = record;
     return first === undefined || first === null ? undefined : { record: first, seen };
+  }
+
+  /** The answer's own names in an expression stand for what the find gave: `body` for `steps.find.body`. */
+  #holdsSecret(
+    expression: NonNullable<EnsureStep["record"]>,
+    record: Json,
+    name: string,
+    seen: ValueMap,
+  ): boolean {
+    const { walk, step } = this;
+    const scope = { ...walk.scope(this.#inner), ...seen };
+    walk.secret(
+      [],
+      walk.secretPaths.flatMap((place) =>
+        place[0] === "steps" && place[1] === name ? [place.slice(2)] : [],
+      ),
+    );
+    return derivedByExpression(walk, expression, record, scope, [["steps", step.name, "record"]]);
   }
 
   async #update({ record, seen }: { record: Json; seen: ValueMap }): Promise<JsonObject> {

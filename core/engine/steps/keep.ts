@@ -1,8 +1,20 @@
 import { renderTemplate } from "../../expressions/templates.js";
-import { isObject, own, printJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
+import type { ValueMap } from "../../expressions/values.js";
+import {
+  isObject,
+  leafTexts,
+  own,
+  printJson,
+  setOwn,
+  type Json,
+  type JsonObject,
+} from "../../values/json.js";
+import { maskPlaces, secretPlaces } from "../../values/masking.js";
+import type { Path } from "../../values/paths.js";
 import { renderValue, type KeepStep, type ValueTemplate } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
-import { derivedSecrets } from "../secrets.js";
+import type { KeptValues } from "../ports.js";
+import { derivedPlaces, madeOfSecret } from "../secrets.js";
 import { StepFailed } from "../signals.js";
 import type { Frame, Walk } from "../walk.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
@@ -22,7 +34,7 @@ export async function walkKeep(walk: Walk, step: KeepStep, frame: Frame, log: St
       : {};
     return isObject(rendered) ? rendered : {};
   };
-  const { key, next, masked } = evaluated(walk, step, frame, log, () => {
+  const { key, next, secret } = evaluated(walk, step, frame, log, () => {
     const name = walk.guarded(path, "keep.key", () => renderTemplate(step.key, scope, surroundings) ?? null);
     if (typeof name !== "string" || name === "" || name.length > 500)
       throw wrong(
@@ -30,18 +42,58 @@ export async function walkKeep(walk: Walk, step: KeepStep, frame: Frame, log: St
         "keep.key",
         `A key is a text of 1 to 500 characters, not ${printJson(name).slice(0, 60)}.`,
       );
-    const values = keptNext(walk.keptNow(name), { ...parts(render), most: step.most }, path);
-    const secret =
-      step.values !== undefined && derivedSecrets(walk, step.values, values, scope, [["steps", step.name]]);
-    return { key: name, next: values, masked: secret ? [["outcome"]] : [] };
+    if (madeOfSecret(walk, step.key, name, scope))
+      throw wrong(
+        path,
+        "keep.key",
+        "The key is made of a secret, and keys are shown. Take what names the thing instead.",
+      );
+    const now = walk.keptNow(name);
+    const given = parts(render);
+    const values = keptNext(now.values, { ...given, most: step.most }, path);
+    return { key: name, next: values, secret: secretFields(walk, step, given, now, values, scope) };
   });
+  walk.secret(
+    secret.flatMap((field) => leafTexts(own(next, field) ?? null)),
+    secret.map((field) => ["steps", step.name, field]),
+  );
+  const masked: Path[] = secret.map((field) => ["outcome", field]);
   const expires = step.expires === undefined ? undefined : at + step.expires;
-  const change = walk.rehearsal ? {} : { change: { kept: { key, values: next, expires } } };
+  const places = secret.map((field) => [field]);
+  const shown = walk.masks.json(maskPlaces(next, places)) as JsonObject;
+  const change = walk.rehearsal
+    ? {}
+    : { change: { kept: { key, values: next, masked: places, shown, expires } } };
   walk.note({ type: "begun", path, kind: "keep", at, data: { key } });
   settled(walk, step, frame, at, next, { masked, ...change });
   rehearsed(walk, key, next);
   // Other runs see it at once; they must not see what a lost commit took back.
   await walk.commit();
+}
+
+/** The fields of what is kept that hold a secret: made of one now, or before, or with one that shows. */
+function secretFields(
+  walk: Walk,
+  step: KeepStep,
+  given: Parts,
+  now: KeptValues,
+  next: JsonObject,
+  scope: ValueMap,
+): string[] {
+  const found = new Set<string>();
+  for (const field of ["values", "add", "append"] as const) {
+    const template = step[field];
+    if (template)
+      for (const [name] of derivedPlaces(walk, template, given[field], scope)) found.add(String(name));
+  }
+  const before = new Set(now.masked.map(([name]) => String(name)));
+  for (const name of Object.keys(next)) {
+    const value = own(next, name) as Json;
+    const isKept = before.has(name) && own(given.values, name) === undefined;
+    if (isKept || walk.masks.found(printJson(value)) || secretPlaces({ [name]: value }).length > 0)
+      found.add(name);
+  }
+  return [...found].filter((name) => own(next, name) !== undefined);
 }
 
 /** In a rehearsal nothing is kept, but what follows sees it as kept. */

@@ -208,6 +208,7 @@ describe("workflow", () => {
         state: "succeeded",
         response: { status: 200, headers: {}, body: { id: "g-1" } },
         secrets: [],
+        masked: [],
       },
     };
     expect((await it.run()).state).toBe("succeeded");
@@ -222,6 +223,7 @@ describe("workflow", () => {
         state: "failed",
         error: { code: "answer", message: "It answered 403.", status: 403 },
         secrets: [],
+        masked: [],
       },
     };
     expect(await it.run()).toMatchObject({ state: "failed", error: { code: "run-failed", status: 403 } });
@@ -249,6 +251,7 @@ describe("workflow", () => {
         state: "succeeded",
         response: { status: 200, headers: {}, body: "hidden-key-1" },
         secrets: ["hidden-key-1"],
+        masked: [],
       },
     };
     await it.run();

@@ -162,7 +162,7 @@ describe("each", () => {
     ).toEqual(["o[0]", "o[0]/i[0]", "o[0]/i[1]", "o[1]", "o[1]/i[0]"]);
   });
 
-  it("keeps a long list by its digest, and holds a run whose list is another one now", async () => {
+  it("keeps a long list by its digest, and the constants that it was made of; a run whose list is another one is held", async () => {
     const file =
       '  - { step: l, each: "lists.range(5000).map(n, n + constants.from)", at-once: 3, steps: [{ step: g, request: "GET https://a.example/${item}" }] }\n';
     const it = world(file);
@@ -171,15 +171,24 @@ describe("each", () => {
     expect((await it.run()).state).toBe("queued");
     expect(JSON.stringify(it.rows.map((row) => row.open)).length).toBeLessThan(200_000);
     const again = world(file);
-    again.rows = it.rows;
+    again.rows = [...it.rows];
     again.constants = { from: 1 };
-    expect((await again.run()).state).toBe("held");
-    expect(again.entries().at(-1)).toMatchObject({
+    // The constant is another one by now: the loop goes on with the one that it began with.
+    expect((await again.run()).state).toBe("succeeded");
+    expect(again.sent.map(({ url }) => url)).toContain("https://a.example/4999");
+    expect(again.sent.map(({ url }) => url)).not.toContain("https://a.example/5000");
+    const changed = world(file);
+    changed.rows = it.rows.map((row) => {
+      if (row.entry.type !== "begun" || row.entry.kind !== "each") return row;
+      return { ...row, open: row.open.replace('"from":0', '"from":1') };
+    });
+    expect((await changed.run()).state).toBe("held");
+    expect(changed.entries().at(-1)).toMatchObject({
       type: "rested",
       state: "held",
       reason: expect.stringContaining("not the one"),
     });
-    expect(again.sent).toHaveLength(0);
+    expect(changed.sent).toHaveLength(0);
   });
 
   it("lets other items go on when one is unsure, and is unsure when they are done", async () => {

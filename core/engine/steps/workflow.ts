@@ -1,8 +1,9 @@
-import { isObject, type JsonObject } from "../../values/json.js";
+import { isObject, leafTexts, type Json, type JsonObject } from "../../values/json.js";
+import type { Path } from "../../values/paths.js";
 import { renderValue, type WorkflowStep } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import { ChildRefused, type ChildEnd } from "../ports.js";
-import { derivedSecrets } from "../secrets.js";
+import { derivedPlaces, derivedSecrets } from "../secrets.js";
 import { Stopped, TimedOut } from "../signals.js";
 import { longestWaitInMemory, type Frame, type Walk } from "../walk.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
@@ -33,7 +34,12 @@ export async function walkWorkflow(
     });
   }
   const response: JsonObject = end.response ?? { status: 204, headers: {}, body: null };
-  settled(walk, step, frame, walk.ports.clock.now(), { run: child, ...response });
+  walk.secret(
+    [],
+    end.masked.map((place) => ["steps", step.name, ...place]),
+  );
+  const masked: Path[] = end.masked.map((place) => ["outcome", ...place]);
+  settled(walk, step, frame, walk.ports.clock.now(), { run: child, ...response }, { masked });
 }
 
 function begin(walk: Walk, step: WorkflowStep, frame: Frame, log: StepLog, path: string): void {
@@ -51,7 +57,9 @@ function begin(walk: Walk, step: WorkflowStep, frame: Frame, log: StepLog, path:
     : {};
   const masked =
     given && derivedSecrets(walk, given, inputs, scope, []) ? { masked: [["data", "inputs"]] } : {};
-  walk.note({ type: "begun", path, kind: "workflow", at, data: { called: step.called, inputs }, ...masked });
+  const secret = given ? derivedPlaces(walk, given, inputs, scope) : [];
+  const data = { called: step.called, inputs, ...(secret.length > 0 ? { secret: secret as Json } : {}) };
+  walk.note({ type: "begun", path, kind: "workflow", at, data, ...masked });
 }
 
 async function start(
@@ -69,13 +77,22 @@ async function start(
       path,
       waits: step.waits,
       rehearsal: walk.rehearsal,
-      secrets: walk.masks.values(),
+      secrets: secretsIn(walk, inputs ?? null),
+      secretPlaces: (log.begun?.data["secret"] as Path[] | undefined) ?? [],
       depth: (walk.log.started?.trigger.caller?.depth ?? 0) + 1,
     });
   } catch (error) {
     if (!(error instanceof ChildRefused)) throw error;
     return walk.fail(frame, step, log, { code: error.code, message: error.message });
   }
+}
+
+/** Of the secrets of this run those that it hands on. */
+function secretsIn(walk: Walk, inputs: Json): string[] {
+  const texts = leafTexts(inputs).filter((text) => walk.masks.found(text));
+  const plain = walk.masks.values().filter((secret) => texts.some((text) => text.includes(secret)));
+  // One that shows in another form only: which one it is, nobody can tell.
+  return plain.length > 0 || texts.length === 0 ? plain : walk.masks.values();
 }
 
 /** Waits for the end of the run that was called; where this step is stopped or out of time, that one is stopped, too. */

@@ -21,6 +21,15 @@ export function pattern(source: string): RE2JS {
   return compiled;
 }
 
+/**
+ * A pattern that takes linear time, for schemas: found anywhere in the text, as in JSON Schema (2020-12, section 6.3.3).
+ * @throws Error where it is none, or needs what RE2 leaves out (references back, and looking ahead or behind)
+ */
+export function linearRegex(source: string): { test(text: string): boolean } {
+  const compiled = RE2JS.compile(source);
+  return { test: (text) => compiled.matcher(text).find() };
+}
+
 /** What a match gives: its one group where the pattern has one, else the whole. */
 function picked(matcher: ReturnType<RE2JS["matcher"]>): string | null {
   return matcher.groupCount() === 0 ? matcher.group() : matcher.group(1);

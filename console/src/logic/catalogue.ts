@@ -1,0 +1,40 @@
+import { routes } from "@copper-kettle/contract";
+import { readApi, type Catalogue, type JsonObject, type Operation } from "@copper-kettle/core";
+import { api } from "../api.js";
+
+type Known = { document: JsonObject; operations: Operation[] } | undefined;
+
+/** The APIs that were asked for, by name: what the document says, or nothing where there is none. */
+const asked = new Map<string, Promise<Known>>();
+/** APIs change seldom; after this many milliseconds they are asked for again. */
+const freshMillis = 60_000;
+
+/** The described APIs that a file calls, so that completion knows the shapes of their answers. */
+export async function catalogueOf(text: string): Promise<Catalogue> {
+  const names = new Set(
+    [...text.matchAll(/\boperation:\s*["']?([a-z0-9][a-z0-9-]*)\./g)].map(([, name]) => name as string),
+  );
+  const found = new Map<string, Known>();
+  await Promise.all([...names].map(async (name) => found.set(name, await load(name))));
+  return {
+    apis: () => [...found.keys()],
+    operations: (name) => found.get(name)?.operations,
+    document: (name) => found.get(name)?.document,
+  };
+}
+
+function load(name: string): Promise<Known> {
+  let loading = asked.get(name);
+  if (!loading) {
+    loading = api.call(routes.apiDocument, { params: { name } }).then(
+      (document) => ({
+        document: document as JsonObject,
+        operations: readApi(document as JsonObject).operations,
+      }),
+      () => undefined,
+    );
+    asked.set(name, loading);
+    setTimeout(() => asked.delete(name), freshMillis);
+  }
+  return loading;
+}

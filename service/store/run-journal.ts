@@ -1,0 +1,167 @@
+import {
+  parseJson,
+  printJson,
+  summarise,
+  type Entry,
+  type Journal,
+  type JournalRow,
+  type RowChange,
+  type RunSummary,
+} from "@copper-kettle/core";
+import type { JournalStore } from "./journal.js";
+import { keptStatement } from "./kept.js";
+import type { KeyedStatement } from "./writer.js";
+
+/** Texts longer than this many characters go to a file beside the database. */
+const longestInDatabase = 65_536;
+
+export function isLarge(part: string | Buffer | null): boolean {
+  return part !== null && part.length > longestInDatabase;
+}
+
+/** Whether an entry is the end of the step that gave the run's response. */
+export function isResponse(entry: Entry): entry is Extract<Entry, { type: "ended" }> {
+  return entry.type === "ended" && entry.kind === "respond" && entry.outcome !== undefined;
+}
+
+/** Resolves when both are over: the run's own before it, which must have been given, and whatever another run gives. */
+function bothOf(
+  own: Promise<void> | undefined,
+  others: Promise<void> | undefined,
+): Promise<void> | undefined {
+  if (!others) return own;
+  const over = others.catch(() => undefined);
+  return own ? Promise.all([own, over]).then(() => undefined) : over;
+}
+
+/** An entry as people may see it. */
+function openEntry(row: JournalRow): Entry {
+  return row.sealed === undefined ? row.entry : (parseJson(row.open) as unknown as Entry);
+}
+
+/** The journal of one run, open for writing, with the copy that lists show. */
+export class RunJournal implements Journal {
+  /** Resolves when all that came before is on its way; keeps the order where a large text takes longer. */
+  #before: Promise<void> | undefined;
+
+  constructor(
+    readonly journals: JournalStore,
+    readonly run: string,
+    readonly workflow: string,
+    public next: number,
+    readonly summary: RunSummary,
+    /** The number of the entry that holds the response to the starter. */
+    public response: number | null = null,
+  ) {}
+
+  async write(rows: JournalRow[], first?: KeyedStatement): Promise<void> {
+    const seq = this.next;
+    this.next += rows.length;
+    const was = this.summary.state;
+    const answered = this.response;
+    rows.forEach((row, index) => {
+      summarise(this.summary, openEntry(row));
+      if (isResponse(row.entry)) this.response ??= seq + index;
+    });
+    const statements = first ? [first] : [];
+    for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
+    if (rows.some((row) => row.entry.type === "finished"))
+      statements.push({
+        key: `locks of ${this.run}`,
+        drop: "locks (run)",
+        values: [this.run],
+      });
+    if (
+      this.summary.state !== was ||
+      this.response !== answered ||
+      rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")
+    )
+      statements.push(this.#copy());
+    const record = this.journals.record(this.run, seq, rows);
+    const { writer } = this.journals;
+    // What is kept is written as a value, so that it must become durable in the order in which it was changed, whoever
+    // has to wait for a large text meanwhile.
+    const keeps = rows.some(({ change }) => change?.kept);
+    const before = keeps ? bothOf(this.#before, this.journals.keptBefore) : this.#before;
+    let committed: Promise<void> | undefined;
+    if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
+      committed = writer.commit({ records: [record], statements });
+    else {
+      const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
+        committed = writer.commit({ records: [ready], statements });
+      });
+      this.#before = given;
+      if (keeps) this.journals.keptBefore = given;
+      await given.finally(() => {
+        if (this.#before === given) this.#before = undefined;
+        if (this.journals.keptBefore === given) this.journals.keptBefore = undefined;
+      });
+    }
+    await committed;
+    try {
+      this.#tell(seq, rows, was);
+    } catch (error) {
+      // It is durable: whoever listens and fails is at fault, and not this write.
+      void Promise.reject(error as Error);
+    }
+  }
+
+  /** What becomes durable with a row, or not at all. */
+  #changes({ kept, lock }: RowChange, at: number): KeyedStatement[] {
+    const statements: KeyedStatement[] = [];
+    if (kept) statements.push(keptStatement(this.workflow, kept, { at, sealer: this.journals.sealer }));
+    if (lock?.held)
+      statements.push({
+        key: `lock ${lock.name}`,
+        sql: "INSERT OR REPLACE INTO locks (name, run, path, at) VALUES (?, ?, ?, ?)",
+        values: [lock.name, this.run, lock.path, at],
+      });
+    else if (lock)
+      statements.push({
+        key: `lock ${lock.name}`,
+        sql: "DELETE FROM locks WHERE name = ? AND run = ?",
+        values: [lock.name, this.run],
+      });
+    return statements;
+  }
+
+  #tell(seq: number, rows: JournalRow[], was: RunSummary["state"]): void {
+    const { events } = this.journals;
+    if (events.listenerCount("entries") > 0) {
+      events.emit(
+        "entries",
+        this.run,
+        rows.map((row, index) => ({
+          seq: seq + index,
+          entry: openEntry(row) as unknown as Record<string, unknown>,
+        })),
+      );
+    }
+    if (this.summary.state !== was) events.emit("state", this.run, this.workflow, this.summary.state);
+  }
+
+  /** Brings the copy in `runs` up to what the entries say, in the same commit. */
+  #copy(): KeyedStatement {
+    const { state, startedAt, endedAt, wakeAt, waitsFor, calls, problems, error, message, unsure } =
+      this.summary;
+    return {
+      key: `run ${this.run}`,
+      change:
+        "runs (state, started_at, ended_at, wake_at, waits_for, calls, problems, error, message, unsure, response_seq, id)",
+      values: [
+        state,
+        startedAt,
+        endedAt,
+        wakeAt,
+        waitsFor,
+        calls,
+        problems,
+        error === null ? null : printJson(error),
+        message,
+        printJson(unsure),
+        this.response,
+        this.run,
+      ],
+    };
+  }
+}
