@@ -62,6 +62,17 @@ describe("runs that something could wedge", () => {
     120_000,
   );
 
+  it("are skipped where one goes on already, however many are started in the same moment", async () => {
+    await world.publish(
+      "copper-kettle: 1\nname: single\nlimits: { at-once: 1, when-busy: skip }\nsteps:\n  - { step: w, wait: { for: 3s } }\n",
+    );
+    const started = await Promise.all(Array.from({ length: 20 }, () => world.run("single")));
+    const states = await Promise.all(
+      started.map(async ({ id }) => (await world.settled(id, ["succeeded", "skipped"])).state),
+    );
+    expect(states.filter((state) => state === "succeeded")).toHaveLength(1);
+  });
+
   it("more of them than can act at once, each waiting for one that it called, all end", async () => {
     await world.publish(
       "copper-kettle: 1\nname: called\nsteps:\n  - { step: n, note: x }\n  - { step: r, respond: { body: done } }\n",

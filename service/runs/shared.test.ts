@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { bounds } from "@copper-kettle/core";
 import { LockKeeper } from "./locks.js";
 import { Pacer } from "./pacer.js";
 import { TurnQueue } from "./queue.js";
@@ -110,6 +111,14 @@ describe("the pace that runs share", () => {
     await vi.advanceTimersByTimeAsync(120_000);
     expect(it_.take(call("a"))).toBeDefined();
     expect(it_.view()[0]?.pausedUntil).toBeNull();
+  });
+
+  it("remembers only so many hosts that were met", () => {
+    const it_ = pacer();
+    for (let index = 0; index < bounds.lanes + 500; index++)
+      it_.take({ url: `https://h${index}.example/`, workflow: "w" })?.done({ status: 200, headers: {} });
+    expect(it_.view().length).toBeLessThanOrEqual(bounds.lanes);
+    expect(it_.view().at(-1)?.target).toBe(`https://h${bounds.lanes + 499}.example`);
   });
 
   it("forgets who leaves, and keeps the turn of who stays", async () => {
