@@ -109,7 +109,7 @@ export const runDetail = run
         }),
       )
       .meta({ description: "The outline of the version that runs." }),
-    /** The sequence number of the last commit. */
+    /** The number of the last entry; -1 while there is none. */
     last: z.number(),
   })
   .meta({ id: "RunDetail" });

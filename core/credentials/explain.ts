@@ -142,18 +142,21 @@ function resourceFault(
 /** What a failed connection says about certificates; undefined where it is about something else. */
 export function explainTls(failure: TransportFailure, { kind }: Credential): Refusal | undefined {
   const { message } = failure;
-  if (/our certificate has run out/.test(message))
-    return { code: "certificate-expired", sentence: `${message} Give the credential a new certificate.` };
-  if (/wants a client certificate/.test(message))
-    return {
-      code: "certificate-wanted",
-      sentence: `${message} This credential shows none; use the kind mutual-tls.`,
-    };
-  if (/(authority of|take) our certificate/.test(message))
-    return {
-      code: "certificate-refused",
-      sentence: `${message} It was made by another authority than that side trusts, or it belongs to another environment.`,
-    };
+  switch (failure.certificate) {
+    case "ours-expired":
+      return { code: "certificate-expired", sentence: `${message} Give the credential a new certificate.` };
+    case "ours-wanted":
+      return {
+        code: "certificate-wanted",
+        sentence: `${message} This credential shows none; use the kind mutual-tls.`,
+      };
+    case "ours-unknown":
+    case "ours-refused":
+      return {
+        code: "certificate-refused",
+        sentence: `${message} It was made by another authority than that side trusts, or it belongs to another environment.`,
+      };
+  }
   if (kind === "mutual-tls" && failure.kind === "cut")
     return {
       code: "certificate-refused",

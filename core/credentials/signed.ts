@@ -9,7 +9,7 @@ import { placeValue } from "./place.js";
 
 /**
  * How a request is signed, as data. In scope are `secret.NAME`, `request` (`method`, `url`, `host`, `path`, `query`,
- * `body`), `time` (a timestamp, new at each send), `nonce`; then `base`, the signature base (RFC 9421 section 2.5),
+ * `body`), `time` (`seconds`, `millis` and `iso`, new at each send), `nonce`; then `base`, the signature base (RFC 9421 section 2.5),
  * and `signature`.
  */
 export interface SigningScheme {

@@ -156,7 +156,7 @@ export class World {
         read: async (name, url) => {
           if (this.readCredential) return this.readCredential(name, url);
           const credential = this.credentials[name];
-          if (!credential) throw new CredentialMissing(`There is no credential "${name}".`);
+          if (!credential) throw new CredentialMissing("unknown", `There is no credential "${name}".`);
           return { proof: credential, refused: async () => false, accepted: () => undefined };
         },
       },

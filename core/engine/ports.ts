@@ -192,9 +192,31 @@ export interface Credentials {
   read(name: string, url: string): Promise<CredentialUse>;
 }
 
-/** Why a credential cannot be used; `message` says what to do. */
+/**
+ * Why a credential cannot be used: there is none of that name; parts of it are still to come; it may not be used in that
+ * name; it is bound to no host, or to others; no token was given for it; it was forgotten meanwhile; its kind has no
+ * sign-in.
+ */
+export type CredentialFaultCode =
+  | "unknown"
+  | "half-filled"
+  | "not-allowed"
+  | "no-host"
+  | "not-for-this-host"
+  | "no-token"
+  | "forgotten"
+  | "no-sign-in";
+
+/** A credential that cannot be used; `message` says what to do. */
 export class CredentialMissing extends Error {
   override name = "CredentialMissing";
+  constructor(
+    readonly code: CredentialFaultCode,
+    message: string,
+    options?: { cause: unknown },
+  ) {
+    super(message, options);
+  }
 }
 
 /** A credential that needs a person to sign in: the run waits, and goes on by itself afterwards. */

@@ -86,7 +86,8 @@ function printedBody(body: RequestBody): { body: string | { pieces: Piece[] }; t
 
 /** The serialisation of the WHATWG URL standard (section 5.2): a space is `+`. */
 function formEncode(pairs: [string, string][]): string {
-  const encode = (text: string) => percentEncode(text).replaceAll("%20", "+").replaceAll("~", "%7E");
+  const encode = (text: string) =>
+    percentEncode(text).replaceAll("%20", "+").replaceAll("~", "%7E").replaceAll("%2A", "*");
   return pairs.map(([name, value]) => `${encode(name)}=${encode(value)}`).join("&");
 }
 

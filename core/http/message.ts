@@ -32,6 +32,13 @@ export interface BrokenBody {
 /** How a request failed to bring a response. `token`: it was not sent, since no token could be had for it. */
 export type FailureKind = "connect" | "tls" | "dns" | "timeout" | "cut" | "token";
 
+/**
+ * What is wrong with a certificate: ours has run out, is wanted and not there, is from an authority that the server does
+ * not know, or is not taken; the server's has run out, or is from an authority that is not known here.
+ */
+export type CertificateFault =
+  "ours-expired" | "ours-wanted" | "ours-unknown" | "ours-refused" | "theirs-expired" | "theirs-unknown";
+
 /** A request that brought no complete response. */
 export class TransportFailure extends Error {
   override name = "TransportFailure";
@@ -42,12 +49,17 @@ export class TransportFailure extends Error {
     readonly sent: boolean,
     /** Whether it was us who cut it off: a stop by hand, or the service going down. */
     readonly aborted = false,
+    /** With `tls`: what is wrong with whose certificate, where that is known. */
+    readonly certificate?: CertificateFault,
   ) {
     super(message);
   }
 }
 
-/** A request that is never sent, however often it is tried: an address or a body that is not allowed. */
+/**
+ * What repeating does not help: an address or a body that is not allowed, so that nothing is sent, or a response that is
+ * larger than what is read.
+ */
 export class RequestRefused extends Error {
   override name = "RequestRefused";
   constructor(

@@ -28,6 +28,7 @@ export interface AttemptResult {
   sent: boolean;
 }
 
+/** Statuses that say that a later try may do (RFC 9110 section 15, RFC 6585 section 4 for 429, RFC 8470 section 5.2 for 425). */
 const retried = new Set([408, 425, 429, 500, 502, 503, 504]);
 
 /**

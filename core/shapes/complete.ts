@@ -44,9 +44,7 @@ export function complete(text: string, caret: number, scope: ShapeScope): Comple
   return { from, to, options: options.filter((one) => one.text.toLowerCase().startsWith(wanted)) };
 }
 
-/**
- * The same within a text with `${ … }` parts; nothing outside of them. `expression` says that the text is one itself.
- */
+/** The same within a text with `${ … }` parts; nothing outside of them. */
 export function completeTemplate(text: string, caret: number, scope: ShapeScope): Completions {
   const open = text.lastIndexOf("${", caret - 1);
   const escaped = open > 0 && text[open - 1] === "$";

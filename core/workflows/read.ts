@@ -242,7 +242,12 @@ function keysAt(schema: z.ZodType, path: Path): string[] {
   return at ? Object.keys(defOf(at).shape ?? {}) : [];
 }
 
+/** Whether a field is marked as one that holds a bare expression (`document-fields.ts`). */
 function isExpression(schema: z.ZodType | undefined): boolean {
-  const def = schema ? defOf(schema) : undefined;
-  return def?.type === "union" && def.options?.length === 3;
+  let at = schema;
+  while (at) {
+    if (at.meta()?.["x-ckettle-expression"] === true) return true;
+    at = (at.def as unknown as Def).innerType;
+  }
+  return false;
 }

@@ -265,11 +265,7 @@ function failed(error: unknown, credential: Credential): Found {
   if (error instanceof RequestRefused) return { code: error.code, sentence: error.message };
   if (error instanceof CredentialMissing && error.cause instanceof TokenRefused)
     return failed(error.cause, credential);
-  if (error instanceof CredentialMissing)
-    return {
-      code: /is bound to/.test(error.message) ? "not-for-this-host" : "half-filled",
-      sentence: error.message,
-    };
+  if (error instanceof CredentialMissing) return { code: error.code, sentence: error.message };
   if (error instanceof SchemeFault) return { code: "bad-scheme", sentence: error.message };
   if (error instanceof TransportFailure)
     return explainTls(error, credential) ?? { code: "no-answer", sentence: error.message };

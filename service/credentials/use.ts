@@ -46,6 +46,7 @@ export class CredentialUses {
     const open = this.credentials.get(name);
     if (!open)
       throw new CredentialMissing(
+        "unknown",
         `There is no credential "${name}". Add it with: ckettle credential add ${name} --kind bearer`,
       );
     requireRight(open, user.as);
@@ -112,7 +113,9 @@ export class CredentialUses {
         if (token) return token;
       }
       if (error.explanation.signIn) throw new CredentialWaits(open.name, error.message);
-      throw new CredentialMissing(`No token for "${open.name}": ${error.message}`, { cause: error });
+      throw new CredentialMissing("no-token", `No token for "${open.name}": ${error.message}`, {
+        cause: error,
+      });
     }
   }
 
@@ -148,11 +151,13 @@ function requireRight(open: OpenCredential, as: string | null): void {
   const { name, hosts } = open;
   if (!mayUse(open, as ?? ""))
     throw new CredentialMissing(
+      "not-allowed",
       `The credential "${name}" may be used by ${open.mayUse.join(", ")} only, and not in the name of ${as ?? "nobody"}.`,
     );
   // Else a constant, a server or an input could send it anywhere.
   if (hosts.length === 0)
     throw new CredentialMissing(
+      "no-host",
       `The credential "${name}" is for some people only, and bound to no host, so it is sent nowhere. Bind it with --host.`,
     );
 }
@@ -161,6 +166,7 @@ function requireHost({ name, hosts }: OpenCredential, url: string): void {
   const { host, hostname } = new URL(url);
   if (hosts.length > 0 && !hosts.includes(host) && !hosts.includes(hostname))
     throw new CredentialMissing(
+      "not-for-this-host",
       `The credential "${name}" is bound to ${hosts.join(", ")} and is not sent to ${host}.`,
     );
 }
@@ -170,6 +176,7 @@ export function requireWhole({ name, credential }: OpenCredential): void {
   const missing = missingParts(credential);
   if (missing.length > 0)
     throw new CredentialMissing(
+      "half-filled",
       `The credential "${name}" is half filled: ${missing.join(", ")} ${missing.length === 1 ? "is" : "are"} still missing. Finish it on its page, or with ckettle credential add.`,
     );
 }

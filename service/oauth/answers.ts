@@ -122,7 +122,13 @@ export function explained(
     );
   }
   if (error instanceof TransportFailure)
-    return new TransportFailure(error.kind, hidden(error.message), error.sent, error.aborted);
+    return new TransportFailure(
+      error.kind,
+      hidden(error.message),
+      error.sent,
+      error.aborted,
+      error.certificate,
+    );
   if (error instanceof oauth.AuthorizationResponseError) {
     const { error: code, error_description: description } = error;
     return new TokenRefused(
@@ -135,10 +141,10 @@ export function explained(
     );
   }
   if (error instanceof oauth.OperationProcessingError || error instanceof oauth.UnsupportedOperationError) {
-    const type = error instanceof oauth.UnsupportedOperationError || /token_type|DPoP/i.test(error.message);
-    const sentence = type
-      ? "The token endpoint gave a token of a type other than bearer, and only bearer tokens can be sent."
-      : `The token endpoint's answer cannot be used: ${hidden(error.message)}.`;
+    const sentence =
+      error instanceof oauth.UnsupportedOperationError
+        ? "The token endpoint gave a token of a type other than bearer, and only bearer tokens can be sent."
+        : `The token endpoint's answer cannot be used: ${hidden(error.message)}.`;
     return new TokenRefused({ code: "other", sentence, signIn: false, passing: false });
   }
   return error;

@@ -138,6 +138,7 @@ export class TokenKeeper {
       const token = await this.#ask(name, credential, before);
       if (tokens.forgottenTimes(name) !== forgotten)
         throw new CredentialMissing(
+          "forgotten",
           `The token of "${name}" was forgotten, or the credential removed, while one was asked for.`,
         );
       // Durable before anybody gets it: a refresh token that was rotated must never be lost for its access token.

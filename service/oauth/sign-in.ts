@@ -109,6 +109,7 @@ export class SignIns {
     const credential = this.credentials.get(name)?.credential;
     if (credential?.kind !== "oauth2" || !wantsSignIn(credential))
       throw new CredentialMissing(
+        "no-sign-in",
         `"${name}" is no credential that a person signs in with; only oauth2 with the grant authorization-code is.`,
       );
     return credential;

@@ -5,6 +5,7 @@ import {
   RequestRefused,
   TransportFailure,
   type BrokenBody,
+  type CertificateFault,
   type FailureKind,
   type HttpRequest,
   type HttpResponse,
@@ -243,8 +244,11 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
     return fail("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
   // In TLS 1.3 the server refuses our certificate after we have begun to send; it has read none of it (RFC 8446,
   // sections 4.4.2.4 and 6.2).
-  if (certificateAlert.test(code) || (tlsFault.test(code) && !begun))
-    return fail("tls", `The TLS connection to ${url.host} failed: ${tlsReason(code, cause as Error)}`, false);
+  if (certificateAlert.test(code) || (tlsFault.test(code) && !begun)) {
+    const { certificate, words } = tlsReason(code, cause as Error);
+    const message = `The TLS connection to ${url.host} failed: ${words}`;
+    return new TransportFailure("tls", message, false, false, certificate);
+  }
   if (reason === "timeout" || /TIMEOUT/.test(code)) {
     return fail("timeout", `${url.host} did not answer within ${options.timeout.answer} ms.`, begun);
   }
@@ -256,16 +260,27 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
 
 const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPORTED_CERTIFICATE|UNKNOWN_CA)/;
 
-/** What a TLS error means. */
-function tlsReason(code: string, error: Error): string {
-  if (/ALERT_CERTIFICATE_EXPIRED/.test(code)) return "the other side says that our certificate has run out.";
-  if (/ALERT_CERTIFICATE_REQUIRED/.test(code)) return "the other side wants a client certificate.";
-  if (/ALERT_UNKNOWN_CA/.test(code)) return "the other side does not know the authority of our certificate.";
-  if (certificateAlert.test(code)) return "the other side does not take our certificate.";
-  if (code === "CERT_HAS_EXPIRED") return "the other side's certificate has run out.";
+/** What a TLS error means (RFC 8446 section 6.2). */
+function tlsReason(code: string, error: Error): { certificate?: CertificateFault; words: string } {
+  if (/ALERT_CERTIFICATE_EXPIRED/.test(code))
+    return { certificate: "ours-expired", words: "the other side says that our certificate has run out." };
+  if (/ALERT_CERTIFICATE_REQUIRED/.test(code))
+    return { certificate: "ours-wanted", words: "the other side wants a client certificate." };
+  if (/ALERT_UNKNOWN_CA/.test(code))
+    return {
+      certificate: "ours-unknown",
+      words: "the other side does not know the authority of our certificate.",
+    };
+  if (certificateAlert.test(code))
+    return { certificate: "ours-refused", words: "the other side does not take our certificate." };
+  if (code === "CERT_HAS_EXPIRED")
+    return { certificate: "theirs-expired", words: "the other side's certificate has run out." };
   if (/SELF_SIGNED|UNABLE_TO_(GET_ISSUER|VERIFY)/.test(code))
-    return `the other side's certificate is from an authority that is not known here (${code}).`;
-  return error.message;
+    return {
+      certificate: "theirs-unknown",
+      words: `the other side's certificate is from an authority that is not known here (${code}).`,
+    };
+  return { words: error.message };
 }
 
 const tlsFault = /^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/;

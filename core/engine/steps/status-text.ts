@@ -1,4 +1,4 @@
-/** Reason phrases of RFC 9110 section 15 and RFC 6585, for messages. */
+/** Reason phrases of RFC 9110 section 15, RFC 6585, RFC 4918 section 11.3 (423) and RFC 8470 section 5.2 (425). */
 const reasons: Record<number, string> = {
   400: "Bad Request",
   401: "Unauthorized",
