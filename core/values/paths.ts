@@ -28,6 +28,19 @@ export function valueAt(root: Json, path: Path): Json | undefined {
   return value;
 }
 
+/** The places of all texts and numbers of a value. */
+export function leafPlaces(root: Json): Path[] {
+  const found: Path[] = [];
+  const visit = (value: Json, place: Path): void => {
+    if (Array.isArray(value)) value.forEach((item, index) => visit(item, [...place, index]));
+    else if (isObject(value))
+      for (const key of Object.keys(value)) visit(own(value, key) as Json, [...place, key]);
+    else if (value !== null && typeof value !== "boolean") found.push(place);
+  };
+  visit(root, []);
+  return found;
+}
+
 /** The places of a value that a path leads to, where `*` stands for every item or key; none where it leaves the value. */
 export function placesAt(root: Json, path: Path): (string | number)[][] {
   const follow = (value: Json | undefined, at: number, place: (string | number)[]): (string | number)[][] => {

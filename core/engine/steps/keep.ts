@@ -10,7 +10,7 @@ import {
   type JsonObject,
 } from "../../values/json.js";
 import { maskPlaces, secretPlaces } from "../../values/masking.js";
-import type { Path } from "../../values/paths.js";
+import { leafPlaces, valueAt, type Path } from "../../values/paths.js";
 import { renderValue, type KeepStep, type ValueTemplate } from "../../workflows/steps.js";
 import type { StepLog } from "../log.js";
 import type { KeptValues } from "../ports.js";
@@ -51,19 +51,18 @@ export async function walkKeep(walk: Walk, step: KeepStep, frame: Frame, log: St
     const now = walk.keptNow(name);
     const given = parts(render);
     const values = keptNext(now.values, { ...given, most: step.most }, path);
-    return { key: name, next: values, secret: secretFields(walk, step, given, now, values, scope) };
+    return { key: name, next: values, secret: placesOfSecrets(walk, step, given, now, values, scope) };
   });
   walk.secret(
-    secret.flatMap((field) => leafTexts(own(next, field) ?? null)),
-    secret.map((field) => ["steps", step.name, field]),
+    secret.flatMap((place) => leafTexts(valueAt(next, place) ?? null)),
+    secret.map((place) => ["steps", step.name, ...place]),
   );
-  const masked: Path[] = secret.map((field) => ["outcome", field]);
+  const masked: Path[] = secret.map((place) => ["outcome", ...place]);
   const expires = step.expires === undefined ? undefined : at + step.expires;
-  const places = secret.map((field) => [field]);
-  const shown = walk.masks.json(maskPlaces(next, places)) as JsonObject;
+  const shown = walk.masks.json(maskPlaces(next, secret)) as JsonObject;
   const change = walk.rehearsal
     ? {}
-    : { change: { kept: { key, values: next, masked: places, shown, expires } } };
+    : { change: { kept: { key, values: next, masked: secret, shown, expires } } };
   walk.note({ type: "begun", path, kind: "keep", at, data: { key } });
   settled(walk, step, frame, at, next, { masked, ...change });
   rehearsed(walk, key, next);
@@ -71,29 +70,31 @@ export async function walkKeep(walk: Walk, step: KeepStep, frame: Frame, log: St
   await walk.commit();
 }
 
-/** The fields of what is kept that hold a secret: made of one now, or before, or with one that shows. */
-function secretFields(
+/** The places of what is kept that hold a secret: made of one now, or before, or one that shows or has its name. */
+function placesOfSecrets(
   walk: Walk,
   step: KeepStep,
   given: Parts,
   now: KeptValues,
   next: JsonObject,
   scope: ValueMap,
-): string[] {
-  const found = new Set<string>();
-  for (const field of ["values", "add", "append"] as const) {
-    const template = step[field];
-    if (template)
-      for (const [name] of derivedPlaces(walk, template, given[field], scope)) found.add(String(name));
-  }
-  const before = new Set(now.masked.map(([name]) => String(name)));
-  for (const name of Object.keys(next)) {
-    const value = own(next, name) as Json;
-    const isKept = before.has(name) && own(given.values, name) === undefined;
-    if (isKept || walk.masks.found(printJson(value)) || secretPlaces({ [name]: value }).length > 0)
-      found.add(name);
-  }
-  return [...found].filter((name) => own(next, name) !== undefined);
+): Path[] {
+  const made = (field: "values" | "add" | "append"): Path[] =>
+    step[field] ? derivedPlaces(walk, step[field], given[field], scope) : [];
+  const last = (name: string | number | undefined): number => {
+    const list = own(next, String(name));
+    return Array.isArray(list) ? list.length - 1 : 0;
+  };
+  const appended = made("append").map(([name = "", ...rest]): Path => [name, last(name), ...rest]);
+  const before = now.masked.flatMap(([name = "", ...rest]): Path[] => {
+    if (own(given.values, String(name)) !== undefined) return [];
+    // Items of a list that is appended to may have moved.
+    return own(given.append, String(name)) === undefined ? [[name, ...rest]] : [[name]];
+  });
+  const places = [...made("values"), ...made("add"), ...appended, ...before, ...secretPlaces(next)];
+  const showing = leafPlaces(next).filter((place) => walk.masks.found(String(valueAt(next, place))));
+  const all = [...places, ...showing].filter((place) => valueAt(next, place) !== undefined);
+  return [...new Map(all.map((place) => [place.join("\u0000"), place])).values()];
 }
 
 /** In a rehearsal nothing is kept, but what follows sees it as kept. */
