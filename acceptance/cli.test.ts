@@ -188,7 +188,7 @@ describe("ckettle", () => {
   });
 
   it("stops a run: after its step, or now", async () => {
-    await faults(world.stays, [{ method: "GET", latency: 2_500 }]);
+    await faults(world.stays, [{ method: "GET", latency: 8_000 }]);
     for (const now of [[], ["--now"]]) {
       const { out } = await world.ckettle(["start", "greet-guest", "-i", "email=odd@huts.example"]);
       const id = out.trim();
@@ -196,7 +196,7 @@ describe("ckettle", () => {
       expect((await world.ckettle(["run", "stop", id, ...now])).code).toBe(0);
       expect((await world.settled(id)).state).toBe("stopped");
       await reset(world.boards, world.stays);
-      await faults(world.stays, [{ method: "GET", latency: 2_500 }]);
+      await faults(world.stays, [{ method: "GET", latency: 8_000 }]);
       expect(await arrived(world.boards)).toHaveLength(0);
     }
   });

@@ -46,6 +46,10 @@ describe("APIs in the console", () => {
     await page.getByRole("button", { name: "Take this document" }).click();
     await page.waitForURL(/\/apis\/stays$/);
     await page.getByText("7 of 7").waitFor();
+    const { credential, server, operations } = await world.client.call(routes.api, {
+      params: { name: "stays" },
+    });
+    expect([credential, server, operations]).toEqual(["stays-key", world.stays.url, 7]);
     await page.getByRole("textbox", { name: "Search the operations" }).fill("guest post");
     await page.getByText("1 of 7").waitFor();
     await page.getByText("Put a guest on record").click();
@@ -90,12 +94,18 @@ describe("APIs in the console", () => {
     await page.getByLabel("Name of the sample").fill("one guest");
     await page.getByRole("button", { name: "Keep this answer" }).click();
     await page.getByRole("button", { name: "▸ one guest" }).waitFor();
+    const { samples } = await world.client.call(routes.listSamples, {
+      params: { name: "stays", id: "searchGuests" },
+    });
+    expect(samples.map(({ name, status }) => [name, status])).toEqual([["one guest", 200]]);
   });
 
   it("says at the field what is missing, before anything is sent", async () => {
     await open("/apis/stays/guest");
+    await reset(world.stays);
     await page.getByRole("button", { name: "Try it", exact: true }).click();
     await page.getByText("is required, and has no value").waitFor();
+    expect(await arrived(world.stays)).toEqual([]);
   });
 
   it("understands a pasted request live, tries it, and adds it with its key as a credential", async () => {
@@ -164,6 +174,9 @@ describe("APIs in the console", () => {
     await page.getByText("huts:").waitFor();
     await page.getByRole("button", { name: "As text" }).click();
     await page.getByText('<hut id="1">').waitFor();
+    expect(odd.requests.map(({ url }) => url)).toEqual(
+      expect.arrayContaining(["/picture.png", "/csv", "/xml"]),
+    );
   });
 
   it("shows drift at the API and on Home, and makes an operation of an inline call", async () => {
@@ -198,6 +211,10 @@ describe("APIs in the console", () => {
     await page.getByRole("button", { name: "Make the operation" }).click();
     await page.getByText("b calls odd.getXml now.").waitFor();
     await page.locator(".cm-content").getByText("odd.getXml").waitFor();
+    expect((await world.client.call(routes.listDrift, { query: { api: "odd" } })).drift).toEqual([]);
+    expect((await world.client.call(routes.workflow, { params: { name: "drifting" } })).text).toContain(
+      "operation: odd.getXml",
+    );
   });
 
   it("lists and searches hundreds of operations as one types", async () => {

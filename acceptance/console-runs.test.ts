@@ -154,6 +154,7 @@ describe("runs by hand, in the console", () => {
     await page.getByLabel("Kept values").getByText('"eyrie"').waitFor();
     await button("Forget last").click();
     await page.getByText("It keeps nothing.").waitFor();
+    expect((await world.client.call(routes.kept, { params: { name: "rounds" } })).kept).toEqual([]);
   });
 
   describe("settings", () => {
@@ -195,6 +196,7 @@ describe("runs by hand, in the console", () => {
       await page.getByLabel("Address that gets a POST").fill(address);
       await keep.click();
       await page.getByText("The signing secret, shown once").waitFor();
+      expect((await world.client.call(routes.telling)).webhook).toEqual({ url: address });
     });
 
     it("keep retention, constants and a backup", async () => {

@@ -26,6 +26,7 @@ describe("the console", () => {
     await open("/");
     await page.getByText("First steps").waitFor();
     await page.getByText("Start a run").waitFor();
+    expect((await world.client.call(routes.home)).firstSteps).toMatchObject({ runs: 0 });
   });
 
   it("takes the code of the sign-in link out of the address, and lets nobody in without one", async () => {

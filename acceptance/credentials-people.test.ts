@@ -12,6 +12,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Browser } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { routes } from "@copper-kettle/contract";
 import { launch, signIn } from "./browser.js";
 import { tanksScheme as scheme, World } from "./kit.js";
 
@@ -130,5 +131,8 @@ describe("credentials, as people set them up,", () => {
       .fill("hmacSha256(secret.kye, base)");
     await page.getByRole("button", { name: "Keep" }).click();
     await page.getByText('it has "key"').waitFor();
+    // What is not good is not taken.
+    const { credentials } = await world.client.call(routes.listCredentials);
+    expect(credentials.map(({ name }) => name)).not.toContain("form-signed");
   });
 });
