@@ -33,7 +33,7 @@ describe("a workflow file that goes beyond a bound", () => {
     }
     const wrong = Array.from({ length: 900 }, (_, index) => `  - { stp: s${index}, nte: x }`).join("\n");
     expect(readWorkflow(head + wrong).problems).toHaveLength(bounds.fileProblems);
-  }, 10_000);
+  }, 30_000);
 
   it("has a bound for the keys of a mapping, for values, for words and for steps", () => {
     const keys = (count: number): string => Array.from({ length: count }, (_, at) => `k${at}: 1`).join("\n");
@@ -48,7 +48,7 @@ describe("a workflow file that goes beyond a bound", () => {
     expect(said(steps(bounds.fileSteps + 1))).toEqual([
       `too-large: A workflow may have ${bounds.fileSteps} steps. Put a part of them into a workflow of its own.`,
     ]);
-  }, 20_000);
+  }, 30_000);
 
   it("holds aliases that lead back to themselves, or blow up, and keys that stand twice", () => {
     expect(said(`${head}  - &a { step: a, note: *a }\n`)).toEqual([

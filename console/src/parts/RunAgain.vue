@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { routes, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
 import { parseJson, printJson, type JsonObject } from "@copper-kettle/core";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { isInLoop } from "../logic/outline.js";
@@ -16,6 +16,11 @@ type What = "whole" | "from" | "failed";
 const what = ref<What>(props.from ? "from" : "whole");
 const step = ref<string | null>(props.from || null);
 const loop = ref<string | null>(props.loops[0] ?? null);
+// The entries of the run may come after this was opened.
+watch(
+  () => props.loops,
+  (loops) => (loop.value ??= loops[0] ?? null),
+);
 const version = ref<"then" | "now" | "draft">("then");
 const shown = printJson(props.run.inputs, 2);
 const inputs = ref(shown);

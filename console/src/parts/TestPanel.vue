@@ -17,6 +17,8 @@ const inputs = ref("{}");
 const item = ref("0");
 const fault = ref("");
 const busy = ref(false);
+/** How much of what fills the form is still on its way: it is not sent half filled. */
+const loading = ref(1);
 let shown = "{}";
 
 onMounted(async () => {
@@ -29,15 +31,18 @@ onMounted(async () => {
   } catch (error) {
     fault.value = sentence(error);
   }
+  loading.value--;
 });
 watch(heldFrom, async (id) => {
   if (!id) return;
+  loading.value++;
   try {
     shown = printJson((await api.call(routes.run, { params: { id } })).inputs, 2);
     inputs.value = shown;
   } catch (error) {
     fault.value = sentence(error);
   }
+  loading.value--;
 });
 
 async function test(): Promise<void> {
@@ -103,7 +108,7 @@ async function test(): Promise<void> {
       </div>
       <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
       <div class="d-flex ga-2">
-        <v-btn type="submit" color="primary" variant="flat" :disabled="unsaved" :loading="busy"
+        <v-btn type="submit" color="primary" variant="flat" :disabled="unsaved || loading > 0" :loading="busy"
           >Test this step</v-btn
         >
         <v-btn @click="emit('close')">Cancel</v-btn>
