@@ -168,10 +168,11 @@ export async function startService(config: Config): Promise<Service> {
     `${shownHost}:${port}`,
     ...config.hostNames.map((name) => name.toLowerCase()),
   ]);
-  const origins = new Set([new URL(publicUrl).origin, ...[...hosts].map((host) => `http://${host}`)]);
-  // What is served under a name of its own may have a proxy in front that speaks TLS.
-  for (const name of config.hostNames) origins.add(`https://${name.toLowerCase()}`);
-  const auth = new Auth(writer, { secure: publicUrl.startsWith("https:"), origins });
+  const auth = new Auth(writer, {
+    secure: publicUrl.startsWith("https:"),
+    origin: new URL(publicUrl).origin,
+    names: new Set(config.hostNames.map((name) => name.toLowerCase())),
+  });
   await auth.loadAll();
   await giveFirstToken(auth, tokenFile);
   const teller = new Teller(settings, transport, log, publicUrl, now);

@@ -103,7 +103,12 @@ export function secretItemPlaces(
     return [];
   const [only, ...more] = paths;
   if (!only || more.length > 0 || !plainPath.test(list.text.trim())) return [[]];
-  const below = walk.secretPaths.filter((secret) => isBelow(secret, only));
+  const covers = walk.secretPaths.some(
+    (secret) =>
+      secret.length <= only.length &&
+      secret.every((part, at) => part === "*" || only[at] === "*" || String(part) === only[at]),
+  );
+  const below = covers ? [] : walk.secretPaths.filter((secret) => isBelow(secret, only));
   return below.length === 0 ? [[]] : below.map((secret) => secret.slice(only.length + 1));
 }
 

@@ -27,8 +27,10 @@ export class Auth {
     readonly options: {
       /** Whether people reach the console over TLS. */
       secure: boolean;
-      /** The origins of the console's own pages (RFC 6454). */
-      origins: ReadonlySet<string>;
+      /** The origin under which people reach the console (RFC 6454). */
+      origin: string;
+      /** Further names of the service, in lower case: there may be a proxy in front of them that speaks TLS. */
+      names: ReadonlySet<string>;
     },
   ) {}
 
@@ -181,7 +183,11 @@ export class Auth {
    * @throws HttpProblem 403
    */
   requireOwnOrigin(request: Request): void {
-    if (this.options.origins.has(request.get("origin") ?? "")) return;
+    const { origin, names } = this.options;
+    const host = (request.get("host") ?? "").toLowerCase(); // one of ours: others were refused before
+    const own = [origin, `http://${host}`];
+    if (names.has(host.replace(/:\d+$/, ""))) own.push(`https://${host}`);
+    if (own.includes(request.get("origin") ?? "")) return;
     throw new HttpProblem(
       403,
       "foreign-origin",
