@@ -21,7 +21,9 @@ export class Attacked {
 
   static async start(): Promise<Attacked> {
     const mine = await oddServer();
-    const world = await World.start({ env: { COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1" } });
+    const world = await World.start({
+      env: { COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1", COPPER_KETTLE_HOST_NAMES: "huts.example" },
+    });
     const { token } = await world.client.call(routes.createToken, { body: { name: "odd" } });
     return new Attacked(world, createClient({ baseUrl: world.url, token }), token, mine);
   }

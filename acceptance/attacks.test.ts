@@ -132,6 +132,13 @@ describe("somebody who means harm", () => {
 
   it("signs in from no other origin, however it is written", async () => {
     const { host } = new URL(it_.world.url);
+    const from = async (Origin: string, more: Record<string, string> = {}): Promise<number> =>
+      (
+        await it_.raw("POST", "/api/session", {
+          headers: { Origin, "Content-Type": "application/json", ...more },
+          body: '{"code":"x"}',
+        })
+      ).status;
     for (const origin of [
       `https://${host}`,
       `http://evil@${host}`,
@@ -141,20 +148,14 @@ describe("somebody who means harm", () => {
       "http://evil.example",
       `HTTP://${host}`,
     ])
-      expect([
-        origin,
-        (
-          await it_.raw("POST", "/api/session", {
-            headers: { Origin: origin, "Content-Type": "application/json" },
-            body: '{"code":"x"}',
-          })
-        ).status,
-      ]).toEqual([origin, 403]);
-    const own = await it_.raw("POST", "/api/session", {
-      headers: { Origin: it_.world.url, "Content-Type": "application/json" },
-      body: '{"code":"x"}',
-    });
-    expect(own.status).toBe(401);
+      expect([origin, await from(origin)]).toEqual([origin, 403]);
+    expect(await from(it_.world.url)).toBe(401);
+    // A further name of the service, with a port or without, and perhaps with a proxy in front that speaks TLS.
+    for (const host of ["huts.example", "huts.example:8443"])
+      for (const origin of [`http://${host}`, `https://${host}`])
+        expect([origin, await from(origin, { Host: host })]).toEqual([origin, 401]);
+    expect(await from("https://huts.example", { Host: "huts.example:8443" })).toBe(403);
+    expect(await from("http://evil.example", { Host: "evil.example" })).toBe(421);
   });
 
   it("with wrong tokens is told to wait after a hundred of them; a good one is taken all the while", async () => {

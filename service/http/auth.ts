@@ -186,7 +186,7 @@ export class Auth {
     const { origin, names } = this.options;
     const host = (request.get("host") ?? "").toLowerCase(); // one of ours: others were refused before
     const own = [origin, `http://${host}`];
-    if (names.has(host.replace(/:\d+$/, ""))) own.push(`https://${host}`);
+    if (isNamed(names, host)) own.push(`https://${host}`);
     if (own.includes(request.get("origin") ?? "")) return;
     throw new HttpProblem(
       403,
@@ -233,7 +233,7 @@ function unauthorized(detail: string): HttpProblem {
 export function requireHost(hosts: ReadonlySet<string>) {
   return (request: Request): void => {
     const host = (request.get("host") ?? "").toLowerCase();
-    if (!hosts.has(host) && !hosts.has(host.replace(/:\d+$/, ""))) {
+    if (!isNamed(hosts, host)) {
       throw new HttpProblem(
         421,
         "unknown-host",
@@ -243,3 +243,7 @@ export function requireHost(hosts: ReadonlySet<string>) {
     }
   };
 }
+
+/** Whether a host is among the names, with its port or without. */
+const isNamed = (names: ReadonlySet<string>, host: string): boolean =>
+  names.has(host) || names.has(host.replace(/:\d+$/, ""));
