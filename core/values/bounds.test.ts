@@ -111,6 +111,25 @@ describe("secrets in texts", () => {
     expect([masks.found("token-7-of-an-item"), masks.found("token-8-of-an-item")]).toEqual([false, true]);
   }, 30_000);
 
+  it("cost no more where they begin alike, or are like the text for long", () => {
+    const alike = new Needles();
+    for (let index = 0; index < 2_000; index++) alike.add(`aaaaaaaac${"d".repeat(index)}`);
+    const text = "aaaaaaaab".repeat(100_000);
+    expect(alike.replace(text, "#")).toBe(text);
+    const long = new Needles();
+    long.add(`${"a".repeat(500_000)}b`);
+    expect(long.replace("a".repeat(1_000_000), "#")).toBe("##");
+  }, 5_000);
+
+  it("are found where they are cut off, once enough of them is there", () => {
+    const masks = new MaskSet();
+    const [token, other] = [`eyJ-${"x1y2".repeat(30)}`, `eyJ-${"x1y2".repeat(20)}-more`];
+    masks.add([token, other, "eyJ-x1y2x1y2"]);
+    expect(masks.text(`a ${token.slice(0, 64)} b`)).toBe("a ••• b");
+    expect(masks.text(`a ${token.slice(0, 63)} b`)).toBe(`a •••${token.slice(12, 63)} b`);
+    expect(masks.text(`a ${other}${token}.`)).toBe("a ••••••.");
+  });
+
   it("are found in bytes of other encodings, and as a host name", () => {
     const masks = new MaskSet();
     masks.add(["Hut-Secret-1234"]);

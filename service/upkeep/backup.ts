@@ -23,7 +23,7 @@ export interface BackupParts {
   holding<T>(work: () => Promise<T>): Promise<T>;
 }
 
-/** Of a backup that is still being written, the file that is written first; without it a folder is no backup. */
+/** The file of a backup that is written last: without it a folder is no backup. */
 const note = "backup.json";
 
 /**
