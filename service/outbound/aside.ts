@@ -29,57 +29,70 @@ const file = ["./aside-thread.js", "./dist/outbound/aside-thread.js", "../dist/o
 
 interface Waiting {
   resolve(read: ReadBody): void;
-  response: HttpResponse;
-  timer: NodeJS.Timeout;
+  request: AsideRequest;
 }
 
-/** Reads large XML and CSV in a thread of its own, so that nobody else waits for it; all else at once. */
+/** Reads large XML and CSV in a thread of its own, one after the other, so that nobody else waits; all else at once. */
 export class AsideReader {
   #worker: Worker | undefined;
   #next = 0;
-  readonly #waiting = new Map<number, Waiting>();
+  /** The first is being read, the others wait for it. */
+  readonly #waiting: Waiting[] = [];
+  #timer: NodeJS.Timeout | undefined;
+  #closed = false;
+
+  /** @param thread what the thread runs @param millis how long the reading of one response may take */
+  constructor(
+    readonly thread = file,
+    readonly millis: number = bounds.readMillis,
+  ) {}
 
   readonly read: Reader = async (response, as) => {
-    if (!isSlowToRead(response, as) || file === undefined) return readBody(response, as);
-    const worker = this.#running(file);
-    const number = this.#next++;
+    const { thread } = this;
+    if (!isSlowToRead(response, as) || thread === undefined || this.#closed) return readBody(response, as);
     return new Promise((resolve) => {
-      const timer = setTimeout(() => this.#end("takes longer than is waited for"), bounds.readMillis);
-      this.#waiting.set(number, { resolve, response, timer });
-      worker.postMessage({ number, response, as } satisfies AsideRequest);
+      this.#waiting.push({ resolve, request: { number: this.#next++, response, as } });
+      if (this.#waiting.length === 1) this.#begin();
     });
   };
 
   async close(): Promise<void> {
+    this.#closed = true;
     const worker = this.#worker;
-    this.#end("was cut off by the end of the service");
+    while (this.#waiting.length > 0) this.#giveUp("was cut off by the end of the service");
     await worker?.terminate();
   }
 
-  #running(path: string): Worker {
+  /** Has the first of those that wait read. */
+  #begin(): void {
+    const [first] = this.#waiting;
+    if (!first || this.#closed) return;
+    this.#timer = setTimeout(() => this.#giveUp("takes longer than is waited for"), this.millis);
+    this.#running().postMessage(first.request);
+  }
+
+  #running(): Worker {
     if (this.#worker) return this.#worker;
-    const worker = new Worker(path, { resourceLimits: { maxOldGenerationSizeMb: 2_048 } });
+    const worker = new Worker(this.thread as string, { resourceLimits: { maxOldGenerationSizeMb: 2_048 } });
     worker.unref();
     worker.on("message", ({ number, json }: AsideAnswer) => {
-      this.#take(number, JSON.parse(json) as ReadBody);
+      if (this.#waiting[0]?.request.number === number) this.#end(JSON.parse(json) as ReadBody);
     });
-    worker.on("error", () => this.#worker === worker && this.#end("takes more memory than there is"));
+    worker.on("error", () => this.#worker === worker && this.#giveUp("takes more memory than there is"));
     this.#worker = worker;
     return worker;
   }
 
-  #take(number: number, read: ReadBody): void {
-    const waiting = this.#waiting.get(number);
-    this.#waiting.delete(number);
-    clearTimeout(waiting?.timer);
-    waiting?.resolve(read);
-  }
-
-  /** Nothing more comes of the thread: what waits for it has no body, and the next one gets a new thread. */
-  #end(why: string): void {
+  /** Nothing comes of the first one: it has no body, and the next one gets a new thread. */
+  #giveUp(why: string): void {
     void this.#worker?.terminate();
     this.#worker = undefined;
-    for (const number of [...this.#waiting.keys()])
-      this.#take(number, { body: null, fault: `Reading this body ${why}.` });
+    this.#end({ body: null, fault: `Reading this body ${why}.` });
+  }
+
+  #end(read: ReadBody): void {
+    clearTimeout(this.#timer);
+    this.#waiting.shift()?.resolve(read);
+    this.#begin();
   }
 }
