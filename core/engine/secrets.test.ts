@@ -280,3 +280,22 @@ describe("an answer that came, and whose body cannot be had", () => {
     expect((await run("PUT", "cut", 200)).sent).toHaveLength(2);
   });
 });
+
+describe("secrets of a hundred thousand items", () => {
+  const items = Array.from({ length: 100_000 }, (_, index) => ({ name: `n${index}`, password: `p${index}` }));
+
+  it("are taken in, masked by their places and read from in one pass each", async () => {
+    const it = world(
+      `  - { step: g, request: "GET https://a.example/g" }
+  - { step: l, each: steps.g.body.some, as: guest, collect: guest.name, steps: [{ step: n, note: "\${guest.password} of \${guest.name}" }] }
+`,
+      { "/g": { status: 200, body: { items, some: items.slice(0, 2_000) } } },
+    );
+    await it.run();
+    expect(it.rows.filter(({ entry }) => entry.type === "ended").length).toBeGreaterThan(1_000);
+    expect(shown(it)).not.toMatch(/"p\d+"/);
+    expect(shown(it)).toContain('"name":"n99999"');
+    const places = it.rows.flatMap(({ entry }) => (entry.type === "secrets" ? entry.places : []));
+    expect(places.length).toBeLessThan(10);
+  }, 60_000);
+});

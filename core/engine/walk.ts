@@ -6,7 +6,7 @@ import type { ValueMap } from "../expressions/values.js";
 import { derivedFraction, derivedUuid } from "../values/digest.js";
 import { isObject, leafTexts, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { leastLength, MaskSet, maskPlaces } from "../values/masking.js";
-import { placesAt, valueAt, type Path } from "../values/paths.js";
+import { ofEveryItem, placesAt, valueAt, type Path } from "../values/paths.js";
 import type { Step, Workflow } from "../workflows/steps.js";
 import type { Entry, RunError } from "./entries.js";
 import type { RunLog } from "./log.js";
@@ -19,6 +19,8 @@ import { walkStep } from "./steps/index.js";
 
 /** How many rows may wait for their commit before a run waits for them. */
 const mostUncommitted = 64;
+/** More secret places than this that come up together are told by `*`, or each template would look at each of them. */
+const fewPlaces = 20;
 
 /** One list of steps being walked: the run's own, or a loop item's. */
 export interface Frame {
@@ -294,7 +296,10 @@ export class Walk {
   /** Takes in secrets that came up: they are masked from here on, in this run, for ever. */
   secret(values: string[], places: Path[]): void {
     const fresh = values.filter((value) => value.length >= leastLength && !this.masks.has(value));
-    const freshPlaces = places.filter((place) => !this.#secretPlaces.has(place.join("\u0000")));
+    const general = places.length > fewPlaces ? places.map(ofEveryItem) : places;
+    const freshPlaces = [...new Map(general.map((place) => [place.join("\u0000"), place]))]
+      .filter(([text]) => !this.#secretPlaces.has(text))
+      .map(([, place]) => place);
     if (fresh.length === 0 && freshPlaces.length === 0) return;
     this.#takeSecrets(fresh, freshPlaces);
     this.note({ type: "secrets", at: this.ports.clock.now(), values: fresh, places: freshPlaces });

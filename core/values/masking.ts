@@ -106,25 +106,39 @@ function formsOf(secret: string): string[] {
   return forms;
 }
 
-/** A copy of a value with the mask at the given paths; a path that leads nowhere is passed over. */
-export function maskPlaces(value: Json, places: readonly Path[]): Json {
-  let copy = value;
-  for (const place of places) copy = masked(copy, place, 0);
-  return copy;
+/** Where places lead from a part of a value on: whether to all of it, and further on by key, index or `*`. */
+interface Ways {
+  whole: boolean;
+  further: Map<string, Ways>;
 }
 
-function masked(value: Json, place: Path, depth: number): Json {
-  if (depth === place.length) return value === null ? null : mask;
-  const part = place[depth] as string | number;
-  if (Array.isArray(value)) {
-    return value.map((item, index) =>
-      part === "*" || part === index ? masked(item, place, depth + 1) : item,
-    );
+/**
+ * A copy of a value with the mask at the given paths, made in one pass however many they are; `*` stands for every item
+ * or key, and a path that leads nowhere is passed over.
+ */
+export function maskPlaces(value: Json, places: readonly Path[]): Json {
+  const root: Ways = { whole: false, further: new Map() };
+  for (const place of places) {
+    let at = root;
+    for (const part of place) {
+      let next = at.further.get(String(part));
+      if (!next) at.further.set(String(part), (next = { whole: false, further: new Map() }));
+      at = next;
+    }
+    at.whole = true;
   }
+  return masked(value, [root]);
+}
+
+function masked(value: Json, ways: readonly Ways[]): Json {
+  if (ways.length === 0) return value;
+  if (ways.some(({ whole }) => whole)) return value === null ? null : mask;
+  const along = (part: string): Ways[] =>
+    ways.flatMap(({ further }) => [further.get(part), further.get("*")]).filter((way) => way !== undefined);
+  if (Array.isArray(value)) return value.map((item, index) => masked(item, along(String(index))));
   if (!isObject(value)) return value;
-  if (own(value, String(part)) === undefined) return value;
   const copy: JsonObject = { ...value };
-  setOwn(copy, String(part), masked(own(value, String(part)) as Json, place, depth + 1));
+  for (const key of Object.keys(value)) setOwn(copy, key, masked(own(value, key) as Json, along(key)));
   return copy;
 }
 

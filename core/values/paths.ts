@@ -41,6 +41,11 @@ export function leafPlaces(root: Json): Path[] {
   return found;
 }
 
+/** A place as one of every item of the lists on its way. */
+export function ofEveryItem(place: Path): Path {
+  return place.map((part) => (typeof part === "number" ? "*" : part));
+}
+
 /** The places of a value that a path leads to, where `*` stands for every item or key; none where it leaves the value. */
 export function placesAt(root: Json, path: Path): (string | number)[][] {
   const follow = (value: Json | undefined, at: number, place: (string | number)[]): (string | number)[][] => {
