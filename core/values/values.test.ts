@@ -97,6 +97,15 @@ describe("masking", () => {
       token_type: "bearer",
     });
     expect(maskPlaces({ headers: [["a", "b"]] }, [["headers", "*", 1]])).toEqual({ headers: [["a", mask]] });
+    const byHut = { huts: { eyrie: { pin: 1, beds: 2 }, corrie: { pin: null, beds: 3 } } };
+    expect(
+      maskPlaces(byHut, [
+        ["huts", "*", "pin"],
+        ["huts", "corrie", "beds"],
+      ]),
+    ).toEqual({
+      huts: { eyrie: { pin: mask, beds: 2 }, corrie: { pin: null, beds: mask } },
+    });
   });
 });
 
