@@ -142,7 +142,13 @@ describe("APIs in the console", () => {
     await page.getByRole("textbox", { name: "Title" }).fill("Leave a note");
     await page.getByRole("button", { name: "▸ lang" }).click();
     await page.getByLabel("Fixed to").fill("de");
-    await page.getByRole("button", { name: "Keep as the next revision" }).click();
+    const keep = page.getByRole("button", { name: "Keep as the next revision" });
+    // What is pressed stays where it is when the field loses the focus, or the press would miss it.
+    const place = await keep.boundingBox();
+    await page.getByLabel("Fixed to").blur();
+    for (let frames = 0; frames < 20; frames++) await page.evaluate("new Promise(requestAnimationFrame)");
+    expect(await keep.boundingBox()).toEqual(place);
+    await keep.click();
     await page.getByRole("heading", { name: "Leave a note" }).waitFor();
     const { operation } = await world.client.call(routes.operationSource, {
       params: { name: "odd", id: "addNote" },

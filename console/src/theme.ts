@@ -52,15 +52,19 @@ export function cspNonce(): string {
   return document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
 }
 
+/** Hints stay: one that comes and goes with the focus moves the button away that is just being pressed. */
+const field = { density: "compact", variant: "outlined", hideDetails: "auto", persistentHint: true };
+
 export const vuetify = createVuetify({
   theme: { defaultTheme: rememberedTheme(), themes: { light, dark }, cspNonce: cspNonce() },
   icons: { defaultSet: "mdi", aliases, sets: { mdi } },
   defaults: {
     global: { ripple: false },
     VBtn: { variant: "tonal", density: "comfortable", rounded: "sm", class: "text-none" },
-    VTextField: { density: "compact", variant: "outlined", hideDetails: "auto" },
-    VTextarea: { density: "compact", variant: "outlined", hideDetails: "auto" },
-    VSelect: { density: "compact", variant: "outlined", hideDetails: "auto" },
+    VTextField: field,
+    VTextarea: field,
+    VSelect: field,
+    VCombobox: field,
     VCard: { variant: "flat", rounded: "md", border: true },
     VAlert: { variant: "tonal", density: "compact", rounded: "sm" },
   },

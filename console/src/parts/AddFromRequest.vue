@@ -92,7 +92,6 @@ const add = (): Promise<void> =>
       label="Keep its key as the credential"
       :placeholder="`${name || 'name'}-key`"
       hint="left empty, the key is forgotten"
-      persistent-hint
       autocomplete="off"
       :error-messages="faults['credential']"
     />

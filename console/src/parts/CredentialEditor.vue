@@ -70,7 +70,7 @@ async function keep(): Promise<void> {
       :error-messages="faults['name']"
       autocomplete="off"
     />
-    <v-select v-model="form.kind" :items="kinds" label="Kind" :hint="help" persistent-hint />
+    <v-select v-model="form.kind" :items="kinds" label="Kind" :hint="help" />
     <OAuthFields
       v-if="form.kind === 'oauth2'"
       :model-value="form"

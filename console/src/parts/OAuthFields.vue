@@ -14,13 +14,7 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
 
 <template>
   <div class="fields">
-    <v-select
-      v-model="form.oauth.grant"
-      :items="grants"
-      label="Grant"
-      :hint="grant?.help ?? ''"
-      persistent-hint
-    />
+    <v-select v-model="form.oauth.grant" :items="grants" label="Grant" :hint="grant?.help ?? ''" />
     <v-alert v-if="uses.signIn && redirectUri" type="info">
       <p class="mb-1">First: register this redirect URI on the other side, exactly as it stands here.</p>
       <CopyText :text="redirectUri" label="Redirect URI" />

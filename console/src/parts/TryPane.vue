@@ -159,7 +159,6 @@ async function look(entry: TryEntry): Promise<void> {
         :items="choicesOf(parameter)"
         :label="parameter.title + (parameter.required ? ' *' : '')"
         :hint="parameter.about"
-        persistent-hint
         clearable
         :error-messages="faults[`parameters.${parameter.name}`]"
       />
