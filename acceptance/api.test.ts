@@ -103,7 +103,7 @@ describe("the HTTP interface", () => {
       "/api/workflows/greet-guest/runs",
       { inputs: { email: "o@h.example", hut: "corry" } },
       422,
-      "brackenfell",
+      "brackenshaw",
     ],
     [
       "an unknown input",

@@ -5,7 +5,7 @@ import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { World } from "./kit.js";
 
-describe("what is no document of an API", () => {
+describe("what is not a document of an API", () => {
   let world: World;
   let far: StandIn;
   let page: Server;
@@ -64,10 +64,10 @@ describe("what is no document of an API", () => {
     });
   });
 
-  it("refuses an address that is no document, that is not there, or that calls may not go to", async () => {
+  it("refuses an address that is not a document, that is not there, or that calls may not go to", async () => {
     for (const [url, words] of [
       [pageUrl, "HTML or XML"],
-      [`${far.url}/nowhere`, "answers 401"],
+      [`${far.url}/nowhere`, "sent 401"],
       ["http://10.0.0.1/openapi.yaml", "own network"],
     ] as const)
       await expect(

@@ -67,7 +67,7 @@ describe("described APIs", () => {
       expect(kept.api).toMatchObject({
         revision: 1,
         server: url,
-        revisions: [{ source: `${url}/openapi.yaml`, by: "first" }],
+        revisions: [{ source: `${url}/openapi.yaml`, by: "owner" }],
       });
       expect(kept.operations).toBeGreaterThan(0);
       const document = await world.client.call(routes.apiDocument, { params: { name } });
@@ -93,8 +93,8 @@ describe("described APIs", () => {
       params: { name: "trails", id: "conditions" },
     });
     expect(parameters).toMatchObject([
-      { name: "from", in: "query", required: true, schema: { type: "string" } },
-      { name: "to", in: "query" },
+      { name: "stretch", in: "query", required: true, schema: { type: "string" } },
+      { name: "day", in: "query" },
     ]);
   });
 
@@ -185,7 +185,7 @@ describe("described APIs", () => {
     await add(
       "fixed",
       minimal(
-        "  /guests:\n    get:\n      operationId: guests\n      parameters:\n        - { name: email, in: query, x-ckettle-fixed: odd@huts.example, schema: { type: string } }\n",
+        "  /guests:\n    get:\n      operationId: guests\n      parameters:\n        - { name: email, in: query, schema: { type: string, const: odd@huts.example } }\n",
       ),
       { credential: "stays-key" },
     );
@@ -208,7 +208,7 @@ describe("described APIs", () => {
       "openapi: 3.1.0\npaths:\n  /a/{x}: { get: { operationId: same } }\n  /a/{y}: { get: { operationId: same, parameters: [{ $ref: '#/components/parameters/none' }] } }\n",
     );
     for (const words of [
-      '"same" stands twice',
+      '"same" is used twice',
       "same but for the names",
       "refers to nothing",
       "lead nowhere",
@@ -265,7 +265,7 @@ describe("described APIs", () => {
   it("by the command line: list, show, operations, export, remove", async () => {
     await world.client.call(routes.putCredential, {
       params: { name: "trails-key" },
-      body: { kind: "api-key", parts: [{ place: "query", name: "access_key", secret: trailsKey }] },
+      body: { kind: "api-key", parts: [{ place: "query", name: "api_key", secret: trailsKey }] },
     });
     const { url } = far["trails"] as StandIn;
     const added = await world.ckettle([
@@ -280,14 +280,14 @@ describe("described APIs", () => {
     ]);
     expect(added).toMatchObject({
       code: 0,
-      out: "trails: revision 2, 1 operation of Trails (Swagger 2.0)\n",
+      out: "trails: revision 2, 2 operations of Trails (Swagger 2.0)\n",
     });
     expect((await world.ckettle(["api", "list"])).out).toMatch(
-      new RegExp(`^trails +Trails +1 +${url} +trails-key`, "m"),
+      new RegExp(`^trails +Trails +2 +${url} +trails-key`, "m"),
     );
     expect((await world.ckettle(["api", "show", "trails"])).out).toContain("https://trails.example");
     expect((await world.ckettle(["api", "show", "trails.conditions"])).out).toMatch(
-      /^from +query +string +required/m,
+      /^stretch +query +string +required/m,
     );
     expect((await world.ckettle(["api", "operations", "stays", "--search", "guest record"])).out).toMatch(
       /^createGuest +POST +\/guests +writes/m,
@@ -296,7 +296,7 @@ describe("described APIs", () => {
     expect(
       JSON.parse((await world.ckettle(["--json", "api", "export", "trails", "--revision", "1"])).out),
     ).toMatchObject({ openapi: "3.1.1" });
-    expect((await world.ckettle(["api", "remove", "trails"])).err).toContain("trails is removed");
+    expect((await world.ckettle(["api", "remove", "trails"])).err).toContain("Removed trails");
     expect((await world.ckettle(["api", "show", "trails"])).code).toBe(2);
     const pushed = await world.ckettle(
       ["workflow", "push", "-"],

@@ -169,8 +169,8 @@ describe("everything that can hold a secret", () => {
   - { step: xmlText, note: "\${steps.xml.text}" }
   - { step: deep, request: "GET ${far.url}/deep" }
   - { step: file, request: "POST ${far.url}/bytes", headers: { X-T: "\${steps.login.body.access_token}" } }
-  - { step: k, keep: { key: desk, values: { all: "\${steps.login.body}", f: "\${steps.form.text}" }, append: { list: "\${inputs.pin}" } } }
-  - { step: n, note: "\${kept('desk')} \${string(steps.login.body.password)}" }
+  - { step: k, remember: { key: desk, values: { all: "\${steps.login.body}", f: "\${steps.form.text}" }, append: { list: "\${inputs.pin}" } } }
+  - { step: n, note: "\${remembered('desk')} \${string(steps.login.body.password)}" }
   - { step: e, ensure: { find: { request: "GET ${far.url}/echo", query: { t: "\${inputs.pin}" } }, lock: "hold \${inputs.pin}" } }
   - { step: l, each: "[steps.login.body, steps.form.body]", collect: item, steps: [{ step: x, note: "\${item}" }] }
   - { step: w, workflow: { name: child, inputs: { pin: "\${inputs.pin}" } } }
@@ -187,12 +187,12 @@ describe("everything that can hold a secret", () => {
     const start = (name: string, body: object) =>
       world.client.call(routes.startRun, { params: { name }, body: body as never });
     const done = async (run: { id: string }, states?: string[]) => world.settled(run.id, states);
-    await done(await start("all", { inputs, options: { heldFrom: first.id, only: { step: "n" } } }));
+    await done(await start("all", { inputs, options: { fixedFrom: first.id, only: { step: "n" } } }));
     await done(
       await start("all", {
         inputs,
         options: {
-          held: { login: { body: { access_token: secret("held"), refresh_token: "r" } } },
+          fixed: { login: { body: { access_token: secret("parked"), refresh_token: "r" } } },
           only: { step: "s" },
         },
       }),
@@ -250,7 +250,7 @@ describe("everything that can hold a secret", () => {
       body: { form: { client_secret: secret("try-form") } },
     });
     await attempt({
-      sample: `curl ${far.url}/echo -H 'PRIVATE-TOKEN: ${secret("sample-header")}' -d '{"password":"${secret("sample-body")}"}' -H 'Content-Type: application/json'`,
+      pasted: `curl ${far.url}/echo -H 'PRIVATE-TOKEN: ${secret("sample-header")}' -d '{"password":"${secret("sample-body")}"}' -H 'Content-Type: application/json'`,
     });
     await attempt({ url: `${far.url}/login`, method: "POST" });
     await attempt({ url: `${far.url}/form` });
@@ -262,7 +262,7 @@ describe("everything that can hold a secret", () => {
         credential: "from-sample",
       } as never,
     });
-    await world.client.call(routes.putTelling, {
+    await world.client.call(routes.putNotifications, {
       body: {
         mail: {
           host: "127.0.0.1",
@@ -276,7 +276,7 @@ describe("everything that can hold a secret", () => {
         webhook: { url: `${far.url}/echo`, secret: webhookSecret },
       } as never,
     });
-    await world.client.call(routes.tryTelling);
+    await world.client.call(routes.tryNotifications);
     await done(await world.run("all", { ...inputs, pin: secret("second-input") }));
     expect(made.length).toBeGreaterThanOrEqual(37);
   }, 120_000);
@@ -298,12 +298,12 @@ describe("everything that can hold a secret", () => {
       "/api/activity",
       "/api/tries?limit=100",
       "/api/locks",
-      "/api/paces",
+      "/api/rate-limits",
       "/api/constants",
       "/api/drift",
-      "/api/workflows/all/kept",
+      "/api/workflows/all/remembered",
       "/api/apis/pasted/document",
-      "/api/settings/telling",
+      "/api/settings/notifications",
       "/metrics",
     ])
       await look(path);

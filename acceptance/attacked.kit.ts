@@ -54,7 +54,7 @@ export class Attacked {
         response.setEncoding("utf8").on("data", (piece: string) => (text += piece));
         response.on("end", done);
       });
-      sent.setTimeout(20_000, () => sent.destroy(new Error(`No answer: ${method} ${path.slice(0, 100)}`)));
+      sent.setTimeout(20_000, () => sent.destroy(new Error(`No response: ${method} ${path.slice(0, 100)}`)));
       sent.on("error", (error: NodeJS.ErrnoException) =>
         // What the server refuses before it has read all of it, it may cut off.
         error.code === "EPIPE" || error.code === "ECONNRESET"

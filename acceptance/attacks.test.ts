@@ -30,16 +30,16 @@ describe("somebody who means harm", () => {
       "createToken",
       "pause",
       "prune",
+      "putNotifications",
       "putRetention",
-      "putTelling",
       "rotateKey",
-      "tryTelling",
+      "tryNotifications",
     ]);
     for (const [name, { method, path }] of owners) {
       const headers = { Authorization: `Bearer ${it_.oddToken}`, "Content-Type": "application/json" };
       expect([name, (await it_.raw(method, path, { headers, body: "{}" })).status]).toEqual([name, 403]);
     }
-    expect(await statusOf(it_.odd.call(routes.removeToken, { params: { name: "first" } }))).toBe(403);
+    expect(await statusOf(it_.odd.call(routes.removeToken, { params: { name: "owner" } }))).toBe(403);
     expect((await it_.raw("GET", "/copper-kettle.sqlite")).status).toBe(404);
   });
 
@@ -60,7 +60,7 @@ describe("somebody who means harm", () => {
       ["PUT", "/api/constants/x", `{"value":0.1${"0".repeat(100_000)}1}`],
       ["PUT", "/api/apis/x", text(`{"openapi":"3.1.0","paths":${"[".repeat(50_000)}${"]".repeat(50_000)}}`)],
       ["PUT", "/api/apis/x", text("openapi: 3.1.0\npaths: &a {b: *a}")],
-      ["POST", "/api/samples/read", text("curl ".repeat(50_000))],
+      ["POST", "/api/pasted/read", text("curl ".repeat(50_000))],
     ];
     for (const [method, path, body] of bad) {
       const answer = await send(method, path, body);
@@ -167,7 +167,7 @@ describe("somebody who means harm", () => {
     expect((await it_.raw("GET", "/api/status")).status).toBe(200);
   });
 
-  it("with ten thousand requests that make no sense gets no fault of the service, and an answer to each", async () => {
+  it("with ten thousand requests that make no sense gets no fault of the service, and a response to each", async () => {
     const pick = chance(2_027);
     const of = <T>(list: readonly T[]): T => list[pick(list.length)] as T;
     const odd = [

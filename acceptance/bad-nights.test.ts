@@ -50,7 +50,7 @@ describe("what goes wrong around runs", () => {
     await world.close();
   });
 
-  it("an answer of 50 MB is read, kept beside the database, and may be looked at", async () => {
+  it("a response of 50 MB is read, kept beside the database, and may be looked at", async () => {
     const { port } = large.address() as AddressInfo;
     await world.publish(`copper-kettle: 1
 name: large
@@ -98,12 +98,12 @@ steps:
     const home = () => world.client.call(routes.home);
     await until(async () => (await home()).trouble !== null, "Home says so");
     expect((await home()).trouble?.message).toMatch(/disk/i);
-    expect((await world.ckettle(["status"])).out).toMatch(/Runs cannot go on at the moment: .*disk/i);
+    expect((await world.ckettle(["status"])).out).toMatch(/Runs cannot continue at the moment: .*disk/i);
     const refused = await world.run("full").then(
       () => undefined,
       (error: { problem?: { status: number; detail?: string } }) => error.problem,
     );
-    expect(refused).toMatchObject({ status: 507, detail: expect.stringContaining("Make room") });
+    expect(refused).toMatchObject({ status: 507, detail: expect.stringContaining("its free space") });
     expect(await arrived(world.stays, "POST")).toHaveLength(0);
     room("unlimited");
     expect((await world.settled(id)).response?.body).toBe("g-3");

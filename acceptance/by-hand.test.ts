@@ -11,10 +11,10 @@ steps:
   - step: round
     each: "['corrie', 'eyrie', 'hollin']"
     as: hut
-    on-failure: continue
+    if-one-fails: continue
     collect: steps.post.body.board
     steps:
-      - { step: post, request: "POST \${constants.boards}/boards/\${hut}/posts", using: boards-bot, body: { json: { transaction: "\${uuid()}", content: [{ text: "Hello \${inputs.email}" }] } } }
+      - { step: post, request: "POST \${constants.boards}/boards/\${hut}/posts", using: boards-bot, body: { json: { clientRef: "\${uuid()}", content: [{ text: "Hello \${inputs.email}" }] } } }
   - { step: reply, respond: { body: { id: "\${default(steps.made.body.id, null)}", huts: "\${steps.round.items}" } } }
 `;
 
@@ -58,7 +58,7 @@ describe("runs by hand", () => {
       "post",
       "--item",
       "1",
-      "--held-from",
+      "--fixed-from",
       first.id,
       "-i",
       "email=odd@huts.example",
@@ -85,7 +85,7 @@ describe("runs by hand", () => {
     expect(json(said.out)).toMatchObject({ status: 200, attempts: 2 });
     expect(await arrived(world.stays)).toHaveLength(1);
     const { runs } = await world.client.call(routes.listRuns, { query: { limit: 1 } });
-    expect(runs[0]?.message).toBe("Ended after the step guest, as it was told.");
+    expect(runs[0]?.message).toBe("Ended after step guest, as requested.");
   });
 
   it("stops before a step for a look; a value that was changed there is used", async () => {
@@ -94,13 +94,13 @@ describe("runs by hand", () => {
     expect(said.err).toContain("before round");
     expect(await sent()).toEqual({ guests: 1, posts: 0 });
     await world.killAndServe();
-    expect((await world.settled(id, ["waiting"])).waitsOn).toEqual({ kind: "breakpoint", name: "round" });
+    expect((await world.settled(id, ["waiting"])).waitsFor).toEqual({ kind: "breakpoint", name: "round" });
     const on = await world.ckettle(["run", "continue", id, "--set", "steps.made.body.id=g-99", "--wait"]);
     expect(json(on.out)).toEqual({ id: "g-99", huts: ["corrie", "eyrie", "hollin"] });
     const again = await world.ckettle(["run", "continue", id]);
     expect(again).toMatchObject({
       code: 2,
-      err: expect.stringContaining("does not stand at a breakpoint") as string,
+      err: expect.stringContaining("is not at a breakpoint") as string,
     });
   });
 
@@ -111,7 +111,7 @@ describe("runs by hand", () => {
     await faults(world.boards, []);
     const said = await world.ckettle(["run", "again", first.id, "--from", "round", "--wait"]);
     expect(json(said.out)).toEqual({ id: "g-3", huts: ["corrie", "eyrie", "hollin"] });
-    // The guest is not made again; the boards knew two of the three posts by their transaction, and answered 200.
+    // The guest is not made again; the boards knew two of the three posts by their clientRef, and answered 200.
     expect((await sent()).guests).toBe(1);
     const posts = await arrived(world.boards, "POST");
     expect(posts.map(({ status }) => status)).toEqual([201, 403, 201, 200, 201, 200]);
@@ -148,7 +148,7 @@ describe("runs by hand", () => {
     const refused = await world.ckettle(["run", "again", first.id, "--latest", "--from", "reply"]);
     expect(refused).toMatchObject({
       code: 2,
-      err: expect.stringContaining("The step post is another one in that version") as string,
+      err: expect.stringContaining("Step post differs in that version") as string,
     });
     await world.client.call(routes.rollBack, { params: { name: "greet" }, body: { version: 1 } });
   });
@@ -161,25 +161,25 @@ describe("runs by hand", () => {
     expect(said.out).toMatch(/made\s+skipped\s+succeeded/);
     expect(said.out).toMatch(/outcome\.body\.id\s+null\s+g-3/);
     const self = await world.ckettle(["run", "compare", first.id, first.id]);
-    expect(self.out).toContain("They did the same.");
+    expect(self.out).toContain("No differences.");
   });
 
   it("versions are kept: listed, compared, rolled back to", async () => {
     const versions = await world.ckettle(["workflow", "versions", "greet"]);
-    expect(versions.out).toMatch(/^3 .*runs now$/m);
+    expect(versions.out).toMatch(/^3 .*current$/m);
     const diff = await world.ckettle(["workflow", "diff", "greet", "1", "2"]);
     expect(diff.out).toMatch(/^-.*Hello/m);
     expect(diff.out).toMatch(/^\+.*Good day/m);
     const back = await world.ckettle(["workflow", "roll-back", "greet", "2"]);
     expect(back.out).toContain("version 4, with the text of version 2");
     expect((await world.ckettle(["workflow", "diff", "greet", "2", "4"])).out.trim()).toBe(
-      process.stdout.isTTY ? "" : "They are the same.",
+      process.stdout.isTTY ? "" : "No differences.",
     );
     expect((await world.ckettle(["workflow", "roll-back", "greet", "9"])).code).toBe(2);
   });
 
   it("a pause of all lets no run begin, over a restart; then they go on", async () => {
-    expect((await world.ckettle(["pause"])).out).toContain("no run begins");
+    expect((await world.ckettle(["pause"])).out).toContain("All runs are paused");
     const { id } = await world.run("greet", { email: "odd@huts.example" });
     await world.killAndServe();
     expect((await world.client.call(routes.home)).paused).toBe(true);
@@ -196,7 +196,7 @@ describe("runs by hand", () => {
     [["test", "greet", "--fault", "post=often"], "A fault is step=status"],
     [["test", "greet", "-i", "email=x", "--step", "pots"], 'There is no step "pots"'],
     [["run", "again", "r-none", "--from", "x"], "There is no run"],
-    [["test", "greet", "-i", "email=x", "--held-from", "r-none"], "There is no run r-none"],
+    [["test", "greet", "-i", "email=x", "--fixed-from", "r-none"], "There is no run r-none"],
   ])("what does not fit is said: %s", async (args, message) => {
     const said = await world.ckettle(args);
     expect(said.code).toBe(2);

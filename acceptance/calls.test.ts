@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { until, World } from "./kit.js";
 
-/** A far side of a test's own: answers by path, and keeps what arrived. */
+/** A API of a test's own: answers by path, and keeps what arrived. */
 class Far {
   readonly arrived: { method: string; path: string; headers: IncomingMessage["headers"]; body: string }[] =
     [];
@@ -46,7 +46,7 @@ describe("calls through the whole service", () => {
     const allow = [far, other].map(({ url }) => new URL(url).host).join(",");
     world = await World.start({
       demo: false,
-      env: { COPPER_KETTLE_ALLOW_ADDRESSES: allow, COPPER_KETTLE_MOST_ANSWER: "200000" },
+      env: { COPPER_KETTLE_ALLOW_ADDRESSES: allow, COPPER_KETTLE_LONGEST_RESPONSE: "200000" },
     });
     await world.client.call(routes.putConstant, { params: { name: "far" }, body: { value: far.url } });
     await world.client.call(routes.putCredential, {
@@ -182,20 +182,20 @@ describe("calls through the whole service", () => {
     });
     expect((await body(get("/none")))["body"]).toBeNull();
     expect((await outcome(get("/broken"))).error).toMatchObject({
-      code: "bad-answer",
+      code: "bad-response",
       message: expect.stringContaining("breaks off"),
       body: '{"a": [1, 2',
     });
   });
 
-  it("reads no answer that is larger than the most, and waits no longer than it is told", async () => {
+  it("reads no response that is larger than the most, and waits no longer than it is told", async () => {
     far.answer = (_request, response) => void response.end("x".repeat(300_000));
     expect((await outcome('request: "GET ${constants.far}/big"')).error).toMatchObject({
-      code: "answer-too-large",
+      code: "response-too-large",
     });
     far.answer = () => undefined;
     const slow = await outcome(
-      'request: "GET ${constants.far}/slow", timeout: { answer: 150ms }, retry: { times: 1, wait: 10ms }',
+      'request: "GET ${constants.far}/slow", timeout: { response: 150ms }, retry: { times: 1, wait: 10ms }',
     );
     expect(slow.error).toMatchObject({
       code: "timeout",
@@ -206,10 +206,10 @@ describe("calls through the whole service", () => {
 
   it("is unsure of a writing call that was not answered in time, and not of one that could not connect", async () => {
     far.answer = () => undefined;
-    const slow = await outcome('request: "POST ${constants.far}/slow", timeout: { answer: 150ms }');
+    const slow = await outcome('request: "POST ${constants.far}/slow", timeout: { response: 150ms }');
     expect(slow).toMatchObject({
       state: "unsure",
-      unsure: [{ path: "a", reason: expect.stringContaining("did not answer within 150 ms") }],
+      unsure: [{ path: "a", reason: expect.stringContaining("did not respond within 150 ms") }],
     });
     const refused = await outcome('request: "POST http://127.0.0.1:9/", retry: { times: 0 }').catch(
       () => undefined,
@@ -230,7 +230,7 @@ describe("calls through the whole service", () => {
     expect((await outcome('request: "DELETE ${constants.far}/e"')).error).toMatchObject({ status: 404 });
   });
 
-  it("judges success by an expression over the answer, and repeats by another", async () => {
+  it("judges success by an expression over the response, and repeats by another", async () => {
     far.answer = (_request, response, times) =>
       response
         .setHeader("Content-Type", "application/json")
@@ -241,8 +241,8 @@ describe("calls through the whole service", () => {
     far.answer = (_request, response) =>
       response.setHeader("Content-Type", "application/json").end('{"state":"broken"}');
     expect((await outcome(step)).error).toMatchObject({
-      code: "answer",
-      message: expect.stringContaining("\"success\" (body.state == 'done') does not hold"),
+      code: "response",
+      message: expect.stringContaining("\"success\" (body.state == 'done') is not true"),
     });
   });
 
@@ -277,7 +277,7 @@ describe("calls through the whole service", () => {
         .end(JSON.stringify({ n: Number((request.url ?? "").slice(3)) }));
     const name = `loop-${count++}`;
     await world.publish(
-      `copper-kettle: 1\nname: ${name}\nsteps:\n  - step: all\n    each: lists.range(1000)\n    as: n\n    at-once: 20\n    collect: steps.get.body.n\n    steps:\n      - { step: get, request: "GET \${constants.far}/i/\${n}" }\n  - { step: reply, respond: { body: { sum: "\${sum(steps.all.items)}", tenth: "\${steps.all.items[10]}" } } }\n`,
+      `copper-kettle: 1\nname: ${name}\nsteps:\n  - step: all\n    each: lists.range(1000)\n    as: n\n    parallel: 20\n    collect: steps.get.body.n\n    steps:\n      - { step: get, request: "GET \${constants.far}/i/\${n}" }\n  - { step: reply, respond: { body: { sum: "\${sum(steps.all.items)}", tenth: "\${steps.all.items[10]}" } } }\n`,
     );
     const run = await world.settled((await world.run(name)).id);
     expect(run).toMatchObject({

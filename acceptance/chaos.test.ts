@@ -20,7 +20,7 @@ interface Seen {
   started: { id: string; name: string; inputs: { email?: string }; key: string }[];
   guests: { email: string }[];
   requests: { method: string; headers: Record<string, string>; status: number }[];
-  kept: number;
+  remembered: number;
 }
 
 describe("the comparison of journals with what a stand-in saw", () => {
@@ -58,7 +58,7 @@ describe("the comparison of journals with what a stand-in saw", () => {
         entries: [
           ...did("both.left/first"),
           ...did("both.right/second"),
-          { type: "ended", path: "kept", kind: "keep" },
+          { type: "ended", path: "kept", kind: "remember" },
         ],
       },
     ],
@@ -75,7 +75,7 @@ describe("the comparison of journals with what a stand-in saw", () => {
       sent("t", "left"),
       sent("t", "right"),
     ],
-    kept: 1,
+    remembered: 1,
   });
   const run = (seen: Seen, id: string): Seen["runs"][number] =>
     seen.runs.find((one) => one.id === id) as Seen["runs"][number];
@@ -123,7 +123,7 @@ describe("the comparison of journals with what a stand-in saw", () => {
     [
       "a call that the journal says failed",
       (seen) =>
-        void (run(seen, "p").entries = [...did("made", { error: { code: "answer" } }), ...did("again")]),
+        void (run(seen, "p").entries = [...did("made", { error: { code: "response" } }), ...did("again")]),
       /made: the journal says failed, and it was done/,
     ],
     [
@@ -157,8 +157,8 @@ describe("the comparison of journals with what a stand-in saw", () => {
     ],
     [
       "a count that went wrong",
-      (seen) => void (seen.kept = 2),
-      /1 runs have counted themselves, and the kept number is 2/,
+      (seen) => void (seen.remembered = 2),
+      /1 runs have counted themselves, and the remembered count is 2/,
     ],
   ])("finds %s", (_, spoil, words) => {
     const seen = good();

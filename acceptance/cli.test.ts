@@ -117,7 +117,7 @@ describe("ckettle", () => {
     expect(failed).toMatchObject({
       code: 1,
       out: "",
-      err: expect.stringContaining("answered 403 (Forbidden)"),
+      err: expect.stringContaining("403 (Forbidden) from"),
     });
   });
 
@@ -155,7 +155,7 @@ describe("ckettle", () => {
     expect(unsure.err).toContain("unsure");
     const id = /decide (\w+)/.exec(unsure.err)?.[1] as string;
     const shown = (await world.ckettle(["run", "show", id])).out;
-    expect(shown).toContain("Look at the far side");
+    expect(shown).toContain("Check in the API");
     expect(shown).toMatch(
       / {4}POST http:.*\/guests\n( {4}.*\n)* {4}Authorization: Bearer •••\n {4}\{"email":/,
     );
@@ -165,7 +165,7 @@ describe("ckettle", () => {
     });
     expect(await world.ckettle(["run", "decide", id, "happened", "--outcome", "{x"])).toMatchObject({
       code: 2,
-      err: expect.stringContaining("no JSON"),
+      err: expect.stringContaining("not JSON"),
     });
     expect(
       (
@@ -183,7 +183,7 @@ describe("ckettle", () => {
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     expect(await world.ckettle(["run", "decide", id, "again"])).toMatchObject({
       code: 2,
-      err: expect.stringContaining("nothing to decide"),
+      err: expect.stringContaining("Nothing to decide"),
     });
   });
 
@@ -221,12 +221,12 @@ describe("ckettle", () => {
       "--kind",
       "api-key",
       "--part",
-      "header:X-App-Id",
+      "header:X-Store-Office",
       "--part",
       "query:key",
     ];
     expect((await world.ckettle(parts, "app-1\nsecret-2\n")).out).toContain(
-      "header X-App-Id: •••, query key: •••",
+      "header X-Store-Office: •••, query key: •••",
     );
     expect(await world.ckettle(parts, "only-one\n")).toMatchObject({
       code: 2,
@@ -237,7 +237,9 @@ describe("ckettle", () => {
       err: expect.stringContaining("--part"),
     });
     const list = await world.ckettle(["credential", "list"]);
-    expect(list.out).toMatch(/^pasted +bearer +✓ ready +Authorization: Bearer ••• +stays\.example/m);
+    expect(list.out).toMatch(
+      /^pasted +bearer +○ not checked yet +Authorization: Bearer ••• +stays\.example/m,
+    );
     expect(list.out).not.toContain("sk-abc");
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(0);
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(2);

@@ -26,8 +26,8 @@ describe("APIs in the console", () => {
   });
   const open = async (path: string): Promise<void> => void (await page.goto(world.url + path));
   const send = async (): Promise<void> => {
-    await page.getByRole("button", { name: "Try it", exact: true }).click();
-    const ask = page.getByRole("button", { name: "Send it" });
+    await page.getByRole("button", { name: "Send now", exact: true }).click();
+    const ask = page.getByRole("button", { name: "Send" });
     await ask.or(page.locator("section .status b")).first().waitFor();
     if (await ask.isVisible()) await ask.click();
     await page.locator("section .status b").waitFor();
@@ -35,22 +35,22 @@ describe("APIs in the console", () => {
 
   it("takes a document by its address, after it has shown what is in it", async () => {
     await open("/apis");
-    await page.getByText("No API is described yet.").waitFor();
+    await page.getByText("No APIs yet.").waitFor();
     await page.getByRole("link", { name: "Describe an API" }).click();
     await page.getByLabel("Document or request").fill(`${world.stays.url}/openapi.yaml`);
     await page.getByText("7 operations").waitFor();
     await page.getByLabel("Name of the API").fill("stays");
-    await page.getByLabel("Server, over those of the document").fill(world.stays.url);
+    await page.getByLabel("Server (replaces the servers of the document)").fill(world.stays.url);
     await page.getByRole("combobox").first().click();
     await page.getByRole("option", { name: "stays-key" }).click();
-    await page.getByRole("button", { name: "Take this document" }).click();
+    await page.getByRole("button", { name: "Import document" }).click();
     await page.waitForURL(/\/apis\/stays$/);
     await page.getByText("7 of 7").waitFor();
     const { credential, server, operations } = await world.client.call(routes.api, {
       params: { name: "stays" },
     });
     expect([credential, server, operations]).toEqual(["stays-key", world.stays.url, 7]);
-    await page.getByRole("textbox", { name: "Search the operations" }).fill("guest post");
+    await page.getByRole("textbox", { name: "Search operations" }).fill("guest post");
     await page.getByText("1 of 7").waitFor();
     await page.getByText("Put a guest on record").click();
     await page.waitForURL(/\/apis\/stays\/createGuest$/);
@@ -66,10 +66,10 @@ describe("APIs in the console", () => {
     await page.getByRole("button", { name: "Fields", exact: true }).click();
     await page.getByLabel("Kind of z").waitFor();
     await page.getByLabel("Remove z").click();
-    await page.getByRole("button", { name: "Try it", exact: true }).click();
+    await page.getByRole("button", { name: "Send now", exact: true }).click();
     await page.getByText("This call writes: POST /guests is sent for real.").waitFor();
     expect(await arrived(world.stays, "POST")).toEqual([]);
-    await page.getByRole("button", { name: "Do not send" }).click();
+    await page.getByRole("button", { name: "Cancel" }).click();
     await send();
     await page.getByText("201").first().waitFor();
     expect((await arrived(world.stays, "POST"))[0]?.body).toEqual({ email: "may@huts.example" });
@@ -79,12 +79,12 @@ describe("APIs in the console", () => {
     await page.getByText("$SECRET").waitFor();
   });
 
-  it("remembers what was given last, and keeps an answer as a sample", async () => {
+  it("remembers what was given last, and keeps a response as a sample", async () => {
     await open("/apis/stays/searchGuests");
     await page.getByLabel("email").fill("odd@huts.example");
     await send();
     await open("/apis/stays/searchGuests");
-    await page.getByText("Last tries").waitFor();
+    await page.getByText("Recent calls").waitFor();
     await page.waitForFunction(
       () =>
         (document.querySelector("form.try input") as { value?: string } | null)?.value === "odd@huts.example",
@@ -92,7 +92,7 @@ describe("APIs in the console", () => {
     await page.locator(".tries button").first().click();
     await page.locator("section .status b").waitFor();
     await page.getByLabel("Name of the sample").fill("one guest");
-    await page.getByRole("button", { name: "Keep this answer" }).click();
+    await page.getByRole("button", { name: "Save response" }).click();
     await page.getByRole("button", { name: "▸ one guest" }).waitFor();
     const { samples } = await world.client.call(routes.listSamples, {
       params: { name: "stays", id: "searchGuests" },
@@ -103,7 +103,7 @@ describe("APIs in the console", () => {
   it("says at the field what is missing, before anything is sent", async () => {
     await open("/apis/stays/guest");
     await reset(world.stays);
-    await page.getByRole("button", { name: "Try it", exact: true }).click();
+    await page.getByRole("button", { name: "Send now", exact: true }).click();
     await page.getByText("is required, and has no value").waitFor();
     expect(await arrived(world.stays)).toEqual([]);
   });
@@ -119,14 +119,14 @@ describe("APIs in the console", () => {
     await page.getByText("curl, which writes").waitFor();
     await page.getByRole("button", { name: "{hutId}" }).waitFor();
     await page.getByText("sk-••• (13 characters)").waitFor();
-    await page.getByRole("button", { name: "Try it as it is" }).click();
-    await page.getByRole("button", { name: "Send it" }).click();
-    await page.getByText("The address does not exist there").waitFor();
+    await page.getByRole("button", { name: "Send now" }).click();
+    await page.getByRole("button", { name: "Send", exact: true }).click();
+    await page.getByText("The address does not exist").waitFor();
     expect(odd.requests.at(-1)).toMatchObject({ method: "POST", url: "/huts/12/notes?lang=en" });
     await page.getByLabel("Name of part 1").fill("hut");
     await page.getByLabel("Name of the API").fill("odd");
     await page.getByLabel("Id of the operation").fill("addNote");
-    await page.getByLabel("Keep its key as the credential").fill("odd-key");
+    await page.getByLabel("Save the key as a credential named").fill("odd-key");
     await page.getByRole("button", { name: "Make the API of it" }).click();
     await page.waitForURL(/\/apis\/odd\/addNote$/);
     const { path } = await world.client.call(routes.operation, { params: { name: "odd", id: "addNote" } });
@@ -142,7 +142,7 @@ describe("APIs in the console", () => {
     await page.getByRole("textbox", { name: "Title" }).fill("Leave a note");
     await page.getByRole("button", { name: "▸ lang" }).click();
     await page.getByLabel("Fixed to").fill("de");
-    const keep = page.getByRole("button", { name: "Keep as the next revision" });
+    const keep = page.getByRole("button", { name: "Save as new revision" });
     // What is pressed stays where it is when the field loses the focus, or the press would miss it.
     const place = await keep.boundingBox();
     await page.getByLabel("Fixed to").blur();
@@ -155,7 +155,7 @@ describe("APIs in the console", () => {
     });
     expect(operation).toMatchObject({
       summary: "Leave a note",
-      parameters: [{ name: "hut" }, { name: "lang", "x-ckettle-fixed": "de", example: "en" }],
+      parameters: [{ name: "hut" }, { name: "lang", schema: { const: "de" }, example: "en" }],
       requestBody: { required: true },
     });
     // What is fixed is hidden from those who use it.
@@ -202,19 +202,19 @@ describe("APIs in the console", () => {
     );
     const run = await world.settled((await world.run("drifting")).id);
     await open("/");
-    await page.getByRole("table", { name: "Drift" }).getByText("other kind").waitFor();
+    await page.getByRole("table", { name: "Drift" }).getByText("other type").waitFor();
     await open(`/runs/${run.id}`);
     await page.locator(".step").filter({ hasText: /^a$/ }).click();
-    await page.getByText("departs from its shape at id").waitFor();
+    await page.getByText("does not match its schema at id").waitFor();
     await open("/apis/odd");
-    await page.getByRole("button", { name: "Forget them" }).click();
+    await page.getByRole("button", { name: "Clear the list" }).click();
     await page.getByRole("table", { name: "Drift" }).waitFor({ state: "detached" });
 
     await open("/workflows/drifting");
-    await page.getByLabel("Make an operation of b").click();
-    await page.getByLabel("API, one that is there or a new name").first().fill("odd");
+    await page.getByLabel("Make an operation from b").click();
+    await page.getByLabel("API (an existing one or a new name)").first().fill("odd");
     await page.keyboard.press("Tab");
-    await page.getByRole("button", { name: "Make the operation" }).click();
+    await page.getByRole("button", { name: "Create operation" }).click();
     await page.getByText("b calls odd.getXml now.").waitFor();
     await page.locator(".cm-content").getByText("odd.getXml").waitFor();
     expect((await world.client.call(routes.listDrift, { query: { api: "odd" } })).drift).toEqual([]);
@@ -240,7 +240,7 @@ describe("APIs in the console", () => {
     await open("/apis/many");
     await page.getByText("500 of 500").waitFor();
     expect(await page.locator("a.operation").count()).toBeLessThan(60);
-    await page.getByRole("textbox", { name: "Search the operations" }).fill("hut499");
+    await page.getByRole("textbox", { name: "Search operations" }).fill("hut499");
     await page.getByText("1 of 500").waitFor();
     await page.getByRole("link", { name: /\/huts\/499/ }).waitFor();
   });

@@ -12,11 +12,11 @@ steps:
   - step: round
     each: "['corrie', 'eyrie']"
     as: hut
-    on-failure: continue
+    if-one-fails: continue
     collect: steps.post.body.board
     steps:
-      - { step: post, request: "POST \${constants.boards}/boards/\${hut}/posts", using: boards-bot, body: { json: { transaction: "\${uuid()}", content: [{ text: Hello }] } } }
-  - { step: kept, keep: { key: last, values: { huts: "\${steps.round.items}" } } }
+      - { step: post, request: "POST \${constants.boards}/boards/\${hut}/posts", using: boards-bot, body: { json: { clientRef: "\${uuid()}", content: [{ text: Hello }] } } }
+  - { step: kept, remember: { key: last, values: { huts: "\${steps.round.items}" } } }
   - { step: reply, respond: { body: "\${steps.round.items}" } }
 `;
 
@@ -48,12 +48,12 @@ describe("runs by hand, in the console", () => {
     await open("/workflows/greet-guest");
     await page.getByRole("tab", { name: "Start" }).click();
     await page.getByLabel("Guest e-mail").fill("piet@alpha.example");
-    await page.getByText("Rehearse, stop for a look").click();
-    await page.getByLabel("Rehearse: calls").check();
-    await button("Start a run").click();
-    await page.getByText("A rehearsal: 2 calls were held back").waitFor();
+    await page.getByText("Test options: rehearse").click();
+    await page.getByLabel("Rehearse: send only").check();
+    await button("Start run").click();
+    await page.getByText("Rehearsal: 2 calls were not sent").waitFor();
     await page.getByLabel("What would have been sent").getByText('{"email":"piet@alpha.example"}').click();
-    await page.getByLabel("Step made").getByText("it was not sent").waitFor();
+    await page.getByLabel("Step made").getByText("Not sent, because this is a rehearsal").waitFor();
     await state("1 call");
     expect(await arrived(world.stays, "POST")).toHaveLength(0);
     expect((await world.settled(runId())).response?.body).toMatchObject({ id: "g-3" });
@@ -66,7 +66,7 @@ describe("runs by hand, in the console", () => {
     });
     await world.settled(id, ["waiting"]);
     await open(`/runs/${id}`);
-    await page.getByText("It stopped for a look before").waitFor();
+    await page.getByText("Paused before").waitFor();
     await page.getByLabel("Place").fill("steps.gest.body.items");
     await page.getByLabel("New value").fill("[]");
     await button("Go on").click();
@@ -83,17 +83,17 @@ describe("runs by hand, in the console", () => {
     await open(`/runs/${first.id}`);
     await page.locator(".step").filter({ hasText: "post" }).click();
     await button("Again from here").click();
-    await button("Start it").click();
-    await page.getByText("repeats").waitFor();
+    await button("Start run").click();
+    await page.getByText(/^repeats \w+/).waitFor();
     await state("succeeded");
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     await button("Run again").click();
     await page.getByLabel("Inputs (JSON)").fill('{ "email": ');
-    await button("Start it").click();
-    await page.getByText("The inputs are no JSON").waitFor();
+    await button("Start run").click();
+    await page.getByText("The inputs are not JSON").waitFor();
     await page.getByLabel("Inputs (JSON)").fill('{ "email": "odd@huts.example" }');
     const before = page.url();
-    await button("Start it").click();
+    await button("Start run").click();
     await page.waitForURL((url) => url.href !== before);
     await state("succeeded");
     expect((await world.settled(runId())).response?.body).toMatchObject({ id: "g-1" });
@@ -108,8 +108,8 @@ describe("runs by hand, in the console", () => {
     await button("Run again").click();
     await page.getByRole("combobox", { name: "What" }).press("Enter");
     await page.getByRole("option", { name: "the failed items of a loop" }).click();
-    await button("Start it").click();
-    await page.getByText("repeats").waitFor();
+    await button("Start run").click();
+    await page.getByText(/^repeats \w+/).waitFor();
     await state("succeeded");
     expect((await world.settled(runId())).response?.body).toEqual(["corrie", "eyrie"]);
     expect((await arrived(world.boards, "POST")).map(({ status }) => status)).toEqual([201, 403, 201]);
@@ -150,11 +150,13 @@ describe("runs by hand, in the console", () => {
   it("shows what a workflow keeps, and forgets it", async () => {
     await world.settled((await world.run("rounds")).id);
     await open("/workflows/rounds");
-    await page.getByRole("tab", { name: "Kept" }).click();
-    await page.getByLabel("Kept values").getByText('"eyrie"').waitFor();
+    await page.getByRole("tab", { name: "Remembered" }).click();
+    await page.getByLabel("Remembered values").getByText('"eyrie"').waitFor();
     await button("Forget last").click();
-    await page.getByText("It keeps nothing.").waitFor();
-    expect((await world.client.call(routes.kept, { params: { name: "rounds" } })).kept).toEqual([]);
+    await page.getByText("Nothing remembered yet.").waitFor();
+    expect((await world.client.call(routes.remembered, { params: { name: "rounds" } })).remembered).toEqual(
+      [],
+    );
   });
 
   describe("settings", () => {
@@ -172,41 +174,41 @@ describe("runs by hand, in the console", () => {
     it("pause all runs, which Home says, and let them go on there", async () => {
       await open("/settings");
       await button("Pause all runs").click();
-      await page.getByText("No run begins any more").waitFor();
+      await page.getByText("All runs are paused. Runs that are active now finish.").waitFor();
       const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
       await open("/");
       await page.getByText("All runs are paused").waitFor();
       expect((await world.client.call(routes.run, { params: { id } })).state).toBe("queued");
-      await button("Go on with all runs").click();
+      await button("Resume all runs").click();
       expect((await world.settled(id)).state).toBe("succeeded");
     });
 
     it("say who is told, show the secret once, and what came of a try", async () => {
       await open("/settings");
-      const card = page.locator(".v-card").filter({ hasText: "Telling people" });
-      const keep = card.getByRole("button", { name: "Keep" });
+      const card = page.locator(".v-card").filter({ hasText: "Notifications" });
+      const keep = card.getByRole("button", { name: "Save" });
       const address = `http://localhost:${(hook.address() as AddressInfo).port}/hook`;
-      await page.getByLabel("Address that gets a POST").fill("office");
+      await page.getByLabel("Webhook URL").fill("office");
       await keep.click();
       await page
         .getByRole("alert")
         .filter({ hasText: /webhook|url/i })
         .first()
         .waitFor();
-      await page.getByLabel("Address that gets a POST").fill(address);
+      await page.getByLabel("Webhook URL").fill(address);
       await keep.click();
-      await page.getByText("The signing secret, shown once").waitFor();
-      expect((await world.client.call(routes.telling)).webhook).toEqual({ url: address });
+      await page.getByText("Signing secret, shown only once").waitFor();
+      expect((await world.client.call(routes.notifications)).webhook).toEqual({ url: address });
     });
 
     it("keep retention, constants and a backup", async () => {
       await open("/settings");
-      await page.getByLabel("Days").fill("many");
-      await button("Keep").first().click();
+      await page.getByLabel("Delete ended runs after days").fill("many");
+      await button("Save").first().click();
       await page.getByRole("alert").first().waitFor();
-      await page.getByLabel("Days").fill("30");
-      await button("Keep").first().click();
-      await page.getByText("forgotten within a minute").waitFor();
+      await page.getByLabel("Delete ended runs after days").fill("30");
+      await button("Save").first().click();
+      await page.getByText("deleted within a minute").waitFor();
       expect((await world.client.call(routes.retention)).days).toBe(30);
       await page.getByLabel("Name", { exact: true }).fill("season");
       await page.getByLabel("Value (JSON, or a plain text)").fill("2027");
@@ -214,8 +216,8 @@ describe("runs by hand, in the console", () => {
       await page.getByLabel("Constants").getByText("season").waitFor();
       expect((await world.client.call(routes.constants)).constants).toMatchObject({ season: 2027 });
       await button("Make a backup").click();
-      await page.getByText("It holds the sealing key").waitFor();
-      await page.getByLabel("Pace of calls").getByText("stays-key").waitFor();
+      await page.getByText("The backup holds the sealing key").waitFor();
+      await page.getByLabel("Rate limits").getByText("stays-key").waitFor();
     });
   });
 

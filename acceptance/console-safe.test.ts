@@ -31,7 +31,7 @@ describe("the console keeps people from losing what is theirs", () => {
     for (let count = 0; count < `${from} }`.length; count++) await page.keyboard.press("Backspace");
     await page.keyboard.type(`${to} }`);
   };
-  const keep = (): Promise<void> => page.getByRole("button", { name: "Keep as draft" }).click();
+  const keep = (): Promise<void> => page.getByRole("button", { name: "Save draft" }).click();
   const conflict = () => page.getByRole("alert", { name: "Changed by somebody else" });
 
   it("a text that began from an older draft is not kept over a newer one, not even after a reload", async () => {
@@ -49,24 +49,24 @@ describe("the console keeps people from losing what is theirs", () => {
   });
 
   it("shows what differs, and goes on with either, as somebody says", async () => {
-    await conflict().getByRole("button", { name: "Go on with my text over theirs" }).click();
+    await conflict().getByRole("button", { name: "Keep mine, replace theirs" }).click();
     await keep();
-    await page.getByText("changes not kept yet").waitFor({ state: "hidden" });
+    await page.getByText("Unsaved changes").waitFor({ state: "hidden" });
     expect(await draft()).toBe(file("mine"));
     await type("mine", "again");
     await world.client.call(routes.pushWorkflow, { params, body: { text: file("newest") } });
     await keep();
-    await conflict().getByRole("button", { name: "Take theirs, drop my text" }).click();
+    await conflict().getByRole("button", { name: "Take theirs, discard mine" }).click();
     await page.locator(".cm-content").getByText("note: newest").waitFor();
-    expect(await page.getByText("changes not kept yet").count()).toBe(0);
+    expect(await page.getByText("Unsaved changes").count()).toBe(0);
     expect(await draft()).toBe(file("newest"));
   });
 
   it("a credential is removed only after it was said who uses it", async () => {
     await page.goto(`${world.url}/credentials/stays-key`);
-    await page.getByRole("button", { name: "Remove the credential" }).click();
+    await page.getByRole("button", { name: "Remove credential" }).click();
     const dialog = page.getByRole("alertdialog");
-    await dialog.getByText("Calls of shared-draft use it. They fail from now on").waitFor();
+    await dialog.getByText("Calls of shared-draft use it. They fail until").waitFor();
     await dialog.getByRole("button", { name: "Cancel" }).and(page.locator(":focus")).waitFor();
     await page.keyboard.press("Enter"); // what is focused takes nothing away
     await dialog.waitFor({ state: "hidden" });
@@ -77,8 +77,8 @@ describe("the console keeps people from losing what is theirs", () => {
       code: 2,
       err: expect.stringContaining("is used by shared-draft"),
     });
-    await page.getByRole("button", { name: "Remove the credential" }).click();
-    await dialog.getByRole("button", { name: "Remove the credential" }).click();
+    await page.getByRole("button", { name: "Remove credential" }).click();
+    await dialog.getByRole("button", { name: "Remove credential" }).click();
     await page.getByText("stays-key is removed.").waitFor();
     expect(await exists()).toBe(false);
   });

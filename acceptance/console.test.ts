@@ -25,7 +25,7 @@ describe("the console", () => {
   it("shows the first steps while there is something to do first", async () => {
     await open("/");
     await page.getByText("First steps").waitFor();
-    await page.getByText("Start a run").waitFor();
+    await page.getByText("Start run").waitFor();
     expect((await world.client.call(routes.home)).firstSteps).toMatchObject({ runs: 0 });
   });
 
@@ -42,13 +42,13 @@ describe("the console", () => {
     await open("/workflows");
     await page.getByText("Greet a guest").click();
     await page.getByRole("tab", { name: "Start" }).click();
-    await page.getByRole("button", { name: "Start a run" }).click();
-    await page.getByText("Guest e-mail is needed.").waitFor();
+    await page.getByRole("button", { name: "Start run" }).click();
+    await page.getByText("Guest e-mail is required.").waitFor();
     await page.getByLabel("Guest e-mail").fill("nobody");
-    await page.getByRole("button", { name: "Start a run" }).click();
+    await page.getByRole("button", { name: "Start run" }).click();
     await page.getByText('"email" must match format "email".').waitFor();
     await page.getByLabel("Guest e-mail").fill("tobias@alpha.example");
-    await page.getByRole("button", { name: "Start a run" }).click();
+    await page.getByRole("button", { name: "Start run" }).click();
     await page.waitForURL(/\/runs\//);
     await page.getByText("succeeded", { exact: true }).first().waitFor();
     expect((await arrived(world.stays, "POST"))[0]?.body).toEqual({ email: "tobias@alpha.example" });
@@ -88,7 +88,7 @@ describe("the console", () => {
     const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
     await open(`/runs/${id}`);
     await page.getByText("Step guest failed").waitFor();
-    expect(await page.getByRole("alert").first().textContent()).toContain("answered 403 (Forbidden)");
+    expect(await page.getByRole("alert").first().textContent()).toContain("403 (Forbidden) from");
     await open("/");
     await page.locator("tr").filter({ hasText: "The office is closed." }).first().click();
     await page.waitForURL(`${world.url}/runs/${id}`);
@@ -98,16 +98,18 @@ describe("the console", () => {
     await faults(world.stays, [{ method: "POST", times: 1, drop: "after" }]);
     const { id } = await world.run("greet-guest", { email: "ines@alpha.example" });
     await open(`/runs/${id}`);
-    await page.getByText("Nobody knows whether the call of").waitFor();
+    await page.getByText("We cannot tell whether").waitFor();
     // What was sent stands there, with what the credential added.
     const detail = page.getByLabel("Step made");
     await detail.getByText(`POST ${world.stays.url}/guests`).waitFor();
     await detail.getByText("Bearer •••").waitFor();
-    await page.getByLabel("If it happened").fill("{broken");
-    await page.getByRole("button", { name: "It happened" }).click();
-    await page.getByText("The answer is no JSON").waitFor();
-    await page.getByLabel("If it happened").fill('{ "status": 201, "body": { "id": "g-3" } }');
-    await page.getByRole("button", { name: "It happened" }).click();
+    await page.getByLabel("The API's response, if you know it").fill("{broken");
+    await page.getByRole("button", { name: "It went through, continue" }).click();
+    await page.getByText("The response is not JSON").waitFor();
+    await page
+      .getByLabel("The API's response, if you know it")
+      .fill('{ "status": 201, "body": { "id": "g-3" } }');
+    await page.getByRole("button", { name: "It went through, continue" }).click();
     await page.getByText("succeeded", { exact: true }).first().waitFor();
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-3" });
@@ -134,9 +136,9 @@ describe("the console", () => {
     expect(await page.getByRole("button", { name: "Publish" }).isDisabled()).toBe(true);
     // What was typed survives a reload.
     await page.reload();
-    await page.getByText("changes not kept yet").waitFor();
+    await page.getByText("Unsaved changes").waitFor();
     await page.getByText('There is no step kind "not"').first().waitFor();
-    await page.getByRole("button", { name: "Keep as draft" }).click();
+    await page.getByRole("button", { name: "Save draft" }).click();
     await page.getByText("newer draft").waitFor();
     expect((await world.client.call(routes.workflow, { params: { name: "typed" } })).problems).toBe(1);
     await editor.click();
@@ -157,7 +159,7 @@ describe("the console", () => {
     await page.locator("tbody tr").first().waitFor();
     expect(await page.locator("tbody tr").count()).toBe(1);
     await page.getByRole("textbox", { name: "Id or error text" }).fill("nothing-like-it");
-    await page.getByText("There are no such runs.").waitFor();
+    await page.getByText("No runs found.").waitFor();
     expect(page.url()).toContain("text=nothing-like-it");
   });
 

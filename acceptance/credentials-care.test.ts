@@ -35,36 +35,36 @@ describe("the care of credentials", () => {
     return error.problem?.detail ?? "";
   };
 
-  it("keeps one half filled, says what is still to come, and finishes it later", async () => {
+  it("keeps one incomplete, says what is still to come, and finishes it later", async () => {
     await put("two-keys", {
       kind: "api-key",
       parts: [
-        { place: "header", name: "X-App-Id", secret: "hut-office-01" },
-        { place: "header", name: "X-App-Key" },
+        { place: "header", name: "X-Store-Office", secret: "hut-office-01" },
+        { place: "header", name: "X-Store-Key" },
       ],
     });
-    expect(await detail("two-keys")).toMatchObject({ state: "half-filled", missing: ["parts.1.secret"] });
+    expect(await detail("two-keys")).toMatchObject({ state: "incomplete", missing: ["parts.1.secret"] });
     await world.publish(file("too-early", "two-keys"));
     expect(await world.settled((await world.run("too-early")).id)).toMatchObject({
       state: "failed",
       error: {
         code: "credential",
-        message: expect.stringContaining("is half filled: parts.1.secret is still missing"),
+        message: expect.stringContaining("is incomplete: parts.1.secret is still missing"),
       },
     });
     await put("two-keys", {
       kind: "api-key",
       parts: [
-        { place: "header", name: "X-App-Id" },
-        { place: "header", name: "X-App-Key", secret: "st-77ab90c1f3e2" },
+        { place: "header", name: "X-Store-Office" },
+        { place: "header", name: "X-Store-Key", secret: "st-77ab90c1f3e2" },
       ],
     });
-    expect(await detail("two-keys")).toMatchObject({ state: "ready", missing: [] });
+    expect(await detail("two-keys")).toMatchObject({ state: "unchecked", missing: [] });
     await reset(far);
     await world.settled((await world.run("too-early")).id);
     expect((await arrived(far))[0]?.headers).toMatchObject({
-      "x-app-id": "hut-office-01",
-      "x-app-key": "st-77ab90c1f3e2",
+      "x-store-office": "hut-office-01",
+      "x-store-key": "st-77ab90c1f3e2",
     });
     const said = await world.ckettle([
       "credential",
@@ -76,10 +76,10 @@ describe("the care of credentials", () => {
       "larkspur",
       "--without-secret",
     ]);
-    expect(said).toMatchObject({ code: 0, out: "later: Still to come: password.\n" });
+    expect(said).toMatchObject({ code: 0, out: "later: Missing: password.\n" });
   });
 
-  it("replaces a secret with an overlap: the new one goes first, the old one where that is not taken yet", async () => {
+  it("replaces a secret with an overlap: the new one is tried first, the old one where that is not taken yet", async () => {
     await put("stays-key", { kind: "bearer", token: staysKey });
     await world.publish(file("guests", "stays-key"));
     const said = await world.ckettle(
@@ -124,7 +124,7 @@ describe("the care of credentials", () => {
       "a prefix that stands twice",
       { kind: "bearer", token: `Token ${staysKey}` },
       "prefix-doubled",
-      "Keep the secret without it",
+      "Save the secret without the prefix",
     ],
     [
       "a key of another environment",
@@ -180,13 +180,13 @@ describe("the care of credentials", () => {
     expect(await refused(odd.call(routes.createToken, { body: { name: "piet" } }))).toContain(
       "the owner's access token",
     );
-    expect((await world.ckettle(["token", "list"])).out).toMatch(/first[\s\S]*ines[\s\S]*odd/);
+    expect((await world.ckettle(["token", "list"])).out).toMatch(/owner[\s\S]*ines[\s\S]*odd/);
     expect((await world.ckettle(["token", "add", "odd"])).err).toContain(
-      'There is an access token "odd" already',
+      'There is already an access token "odd"',
     );
     expect((await world.ckettle(["token", "remove", "odd"])).code).toBe(0);
     await expect(odd.call(routes.status)).rejects.toMatchObject({ problem: { status: 401 } });
-    expect((await world.ckettle(["token", "remove", "first"])).err).toContain("cannot be removed");
+    expect((await world.ckettle(["token", "remove", "owner"])).err).toContain("cannot be removed");
   });
 
   it("writes each use and change down: by whom, for what, and never a secret", async () => {
@@ -200,7 +200,7 @@ describe("the care of credentials", () => {
       ["ines", "used", `for ${host}`],
       ["ines", "checked", "accepted"],
       ["workflow with-ines-key", "used", `for ${host}`],
-      ["first", "changed", null],
+      ["owner", "changed", null],
     ]);
     expect(deeds[3]?.run).toMatch(/^\w+/);
     const all = (await world.ckettle(["activity", "--limit", "500"])).out;
@@ -211,7 +211,13 @@ describe("the care of credentials", () => {
 
   it("shows one in full on one sheet, without its secrets", async () => {
     const { out } = await world.ckettle(["credential", "show", "ines-key"]);
-    for (const words of ["✓ ready", "Authorization: Bearer •••", "127.0.0.1:", "with-ines-key", "ines"])
+    for (const words of [
+      "○ not checked yet",
+      "Authorization: Bearer •••",
+      "127.0.0.1:",
+      "with-ines-key",
+      "ines",
+    ])
       expect(out).toContain(words);
     expect(out).not.toContain(staysKey);
     await put("ending", {
@@ -219,7 +225,9 @@ describe("the care of credentials", () => {
       token: staysKey,
       endsOn: new Date(Date.now() + 86_000_000).toISOString().slice(0, 10),
     });
-    expect((await world.ckettle(["credential", "list"])).out).toMatch(/ending\s+bearer\s+✓ ready, ends soon/);
+    expect((await world.ckettle(["credential", "list"])).out).toMatch(
+      /ending\s+bearer\s+○ not checked yet, ends soon/,
+    );
     expect((await world.ckettle(["credential", "redirect-uri"])).out).toBe(`${world.url}/oauth/callback\n`);
     expect((await world.ckettle(["credential", "request-sheet", "ending"])).err).toContain(
       "of the kind bearer",

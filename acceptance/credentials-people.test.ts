@@ -87,23 +87,23 @@ describe("credentials, as people set them up,", () => {
     const { page, complaints } = await signIn(browser, world);
     await page.goto(`${world.url}/credentials`);
     await page.getByRole("link", { name: "Add a credential" }).click();
-    await page.getByRole("button", { name: "Keep" }).click();
-    await page.getByText("A name is needed").waitFor();
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.getByText("Give the credential a name.").waitFor();
     await page.getByLabel("Name", { exact: true }).fill("from-console");
     await page.getByLabel("Token", { exact: true }).fill("  ");
-    await page.getByRole("button", { name: "Keep" }).click();
+    await page.getByRole("button", { name: "Save" }).click();
     await page.getByText("The secret is empty.").waitFor();
     await page.getByLabel("Token", { exact: true }).fill('Bearer "sk-console-1234"');
-    await page.getByRole("button", { name: "Keep" }).click();
-    await page.getByText("Kept. Taken off the secret").waitFor();
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.getByText("Saved. Removed from the secret").waitFor();
     await page.getByRole("heading", { name: "from-console" }).waitFor();
     await page.getByLabel("An address that wants this credential").fill(`${far.depot.url}/orders`);
     await page.getByRole("button", { name: "Check now" }).click();
-    await page.getByText("The other side wants basic, and this credential is bearer.").waitFor();
-    await page.getByRole("button", { name: "Remove the credential" }).click();
+    await page.getByText("The API expects ").waitFor();
+    await page.getByRole("button", { name: "Remove credential" }).click();
     const dialog = page.getByRole("alertdialog");
-    await dialog.getByText("No workflow uses it.").waitFor();
-    await dialog.getByRole("button", { name: "Remove the credential" }).click();
+    await dialog.getByText("No workflow uses this credential.").waitFor();
+    await dialog.getByRole("button", { name: "Remove credential" }).click();
     await page.getByText("from-console is removed.").waitFor();
     expect(complaints.filter((text) => !/status of 4\d\d|Invalid keyframe/.test(text))).toEqual([]);
     expect(await page.content()).not.toContain("sk-console-1234");
@@ -129,7 +129,7 @@ describe("credentials, as people set them up,", () => {
     await page
       .getByLabel("Signature (an expression over base and secret.NAME)")
       .fill("hmacSha256(secret.kye, base)");
-    await page.getByRole("button", { name: "Keep" }).click();
+    await page.getByRole("button", { name: "Save" }).click();
     await page.getByText('it has "key"').waitFor();
     // What is not good is not taken.
     const { credentials } = await world.client.call(routes.listCredentials);

@@ -5,8 +5,8 @@ import {
   depotUser,
   startStandIn,
   stores,
-  storesAppId,
-  storesAppKey,
+  storesOffice,
+  storesKey,
   tanks,
   tanksSecret,
   tanksToken,
@@ -65,8 +65,8 @@ describe("credentials of every static kind", () => {
       {
         kind: "api-key",
         parts: [
-          { place: "header", name: "X-App-Id", secret: storesAppId },
-          { place: "header", name: "X-App-Key", secret: ` "${storesAppKey}" ` },
+          { place: "header", name: "X-Store-Office", secret: storesOffice },
+          { place: "header", name: "X-Store-Key", secret: ` "${storesKey}" ` },
         ],
       },
       "stores",
@@ -75,17 +75,17 @@ describe("credentials of every static kind", () => {
     ],
     [
       "query",
-      { kind: "api-key", parts: [{ place: "query", name: "access_key", secret: trailsKey }] },
+      { kind: "api-key", parts: [{ place: "query", name: "api_key", secret: trailsKey }] },
       "trails",
-      "/conditions?from=corrie&to=eyrie",
-      { from: "corrie", to: "eyrie", state: "open", length: "7.8 km" },
+      "/conditions?stretch=corrie-eyrie&day=2099-03-01",
+      { stretch: "corrie-eyrie", day: "2099-03-01", open: false, snowDepth: 63, wind: 4 },
     ],
     [
       "signature",
       { kind: "signed", scheme, secrets: { token: tanksToken, key: tanksSecret } },
       "tanks",
       "/tanks/eyrie",
-      { hut: "eyrie", current: { level: 29, unit: "percent" } },
+      { code: 1, message: "", body: { hut: "eyrie", latest: { level: 29, unit: "percent" } } },
     ],
   ];
 
@@ -120,8 +120,9 @@ describe("credentials of every static kind", () => {
       'copper-kettle: 1\nname: put-threshold\nsteps:\n  - { step: a, request: "PUT ${constants.tanks}/tanks/eyrie/threshold", using: signature, body: { json: { percent: 30 } } }\n  - { step: reply, respond: { body: "${steps.a.body}" } }\n',
     );
     expect((await world.settled((await world.run("put-threshold")).id)).response?.body).toEqual({
-      hut: "eyrie",
-      percent: 30,
+      code: 1,
+      message: "",
+      body: { hut: "eyrie", percent: 30 },
     });
   });
 
@@ -156,23 +157,23 @@ describe("credentials of every static kind", () => {
       "depot",
       "/orders",
       "other-scheme",
-      "wants basic",
+      "expects basic",
     ],
     [
       "a key in the wrong place",
-      { kind: "api-key", parts: [{ place: "header", name: "access_key", secret: trailsKey }] },
+      { kind: "api-key", parts: [{ place: "header", name: "api_key", secret: trailsKey }] },
       "trails",
-      "/conditions?from=a&to=b",
+      "/conditions?stretch=a-b&day=2099-03-01",
       "wrong-place",
-      "The query parameter access_key is missing.",
+      "The query parameter api_key is missing.",
     ],
     [
       "half of a pair",
-      { kind: "api-key", parts: [{ place: "header", name: "X-App-Id", secret: storesAppId }] },
+      { kind: "api-key", parts: [{ place: "header", name: "X-Store-Office", secret: storesOffice }] },
       "stores",
       "/items/T-100",
       "wrong-place",
-      "The header X-App-Key is missing.",
+      "The header X-Store-Key is missing.",
     ],
     [
       "a stale time",
@@ -211,7 +212,7 @@ describe("credentials of every static kind", () => {
     const result = await check("checked", far[api].url + path);
     expect(result).toMatchObject({ ok: code === "accepted", code });
     expect(result.sentence).toContain(words);
-    for (const secret of [depotPassword, trailsKey, storesAppId, tanksSecret, "sk-12345678"])
+    for (const secret of [depotPassword, trailsKey, storesOffice, tanksSecret, "sk-12345678"])
       expect(JSON.stringify(result)).not.toContain(secret);
   });
 
@@ -221,7 +222,7 @@ describe("credentials of every static kind", () => {
     await put("free", { kind: "bearer", token: "sk-12345678" });
     expect(await check("free", "http://10.0.0.1/")).toMatchObject({ code: "address-refused" });
     expect(await check("free", "http://nowhere.invalid/")).toMatchObject({
-      code: "no-answer",
+      code: "no-response",
       sentence: expect.stringContaining("nowhere.invalid"),
     });
     expect(await check("free", "not a url")).toMatchObject({ code: "bad-request" });
@@ -272,11 +273,11 @@ describe("credentials of every static kind", () => {
     expect(error.problem).toMatchObject({ status: 422, errors: [{ field }] });
   });
 
-  it("never show: each secret is in no file, no log, no answer, however it was sent", async () => {
+  it("never show: each secret is in no file, no log, no response, however it was sent", async () => {
     const secrets = [
       depotPassword,
       Buffer.from(`${depotUser}:${depotPassword}`).toString("base64"),
-      storesAppKey,
+      storesKey,
       trailsKey,
       encodeURIComponent(trailsKey),
       tanksSecret,
@@ -306,6 +307,6 @@ describe("credentials of every static kind", () => {
       .runs[0];
     expect(
       (await world.client.call(routes.run, { params: { id: old?.id as string } })).response?.body,
-    ).toMatchObject({ from: "corrie" });
+    ).toMatchObject({ stretch: "corrie-eyrie" });
   });
 });

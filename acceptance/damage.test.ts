@@ -54,7 +54,7 @@ describe("a data folder that was damaged", () => {
     ],
     ["its database is empty", (folder) => truncate(join(folder, "copper-kettle.sqlite")), /is new or empty/],
     [
-      "its database is no database",
+      "its database is not a database",
       (folder) => writeFile(join(folder, "copper-kettle.sqlite"), "hello ".repeat(2_000)),
       /not a database/i,
     ],
@@ -71,7 +71,7 @@ describe("a data folder that was damaged", () => {
         await rm(join(folder, "copper-kettle.sqlite"));
         await writeFile(join(folder, "restored.json"), "{}");
       },
-      /broke off/,
+      /was interrupted/,
     ],
   ])("is not started, and nothing new is made in its place, where %s", async (_what, harm, sentence) => {
     const { code, said } = await refusal(harm);
@@ -160,7 +160,7 @@ describe("access that was taken back", () => {
       await expect(
         createClient({ baseUrl: world.url, token: before }).call(routes.status),
       ).rejects.toMatchObject({ problem: { status: 401 } });
-      expect((await world.client.call(routes.listTokens)).tokens.map(({ name }) => name)).toEqual(["first"]);
+      expect((await world.client.call(routes.listTokens)).tokens.map(({ name }) => name)).toEqual(["owner"]);
     } finally {
       await world.close();
     }

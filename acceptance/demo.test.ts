@@ -47,7 +47,8 @@ describe("ckettle demo", () => {
     await until(async () => {
       const { runs } = await client.call(routes.listRuns);
       return (
-        runs.length === 8 && runs.every((run) => run.state === "succeeded" || run.waitsFor === "boards-marit")
+        runs.length === 8 &&
+        runs.every((run) => run.state === "succeeded" || run.waitsFor?.name === "boards-marit")
       );
     }, "all examples have succeeded, but for the one that waits for a person");
     const { credentials } = await client.call(routes.listCredentials);
@@ -76,7 +77,7 @@ describe("ckettle demo", () => {
     await until(async () => {
       const run = await after.client.call(routes.run, { params: { id } });
       const [unsure] = run.unsure;
-      // The board knows each transaction, so sending again does no harm.
+      // The board knows each clientRef, so sending again does no harm.
       if (run.state === "unsure" && unsure) {
         const { path, attempt } = unsure;
         await after.client.call(routes.decideRun, {

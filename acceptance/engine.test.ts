@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { arrived, faults, reset, root, until, World } from "./kit.js";
 
-/** What steps share with other runs, in the real service: locks, kept values, called workflows, paces. */
+/** What steps share with other runs, in the real service: locks, kept values, called workflows, rate limits. */
 describe("the engine in the service", () => {
   let world: World;
   beforeAll(async () => {
@@ -60,13 +60,13 @@ describe("the engine in the service", () => {
     await world.publish(
       file(
         "counter",
-        "  - { step: count, keep: { key: count, add: { runs: 1 } } }\n  - { step: reply, respond: { body: \"${kept('count').runs}\" } }\n",
+        "  - { step: count, remember: { key: count, add: { runs: 1 } } }\n  - { step: reply, respond: { body: \"${remembered('count').runs}\" } }\n",
       ),
     );
     expect((await world.settled((await world.run("counter")).id)).response?.body).toBe(1);
     await world.killAndServe();
     expect((await world.settled((await world.run("counter")).id)).response?.body).toBe(2);
-    const { kept } = await world.client.call(routes.kept, { params: { name: "counter" } });
+    const { remembered: kept } = await world.client.call(routes.remembered, { params: { name: "counter" } });
     expect(kept).toMatchObject([{ key: "count", values: { runs: 2 } }]);
   });
 
@@ -74,7 +74,7 @@ describe("the engine in the service", () => {
     await world.publish(
       file(
         "inner",
-        '  - { step: sure, only-if: inputs.fail, stop: { as: failed, message: No } }\n  - { step: reply, respond: { body: { doubled: "${inputs.n * 2}" } } }\n',
+        '  - { step: sure, only-if: inputs.fail, fail: No }\n  - { step: reply, respond: { body: { doubled: "${inputs.n * 2}" } } }\n',
         "inputs: { type: object, properties: { n: { type: number }, fail: { type: boolean, default: false } } }\n",
       ),
     );
@@ -135,7 +135,7 @@ describe("the engine in the service", () => {
 
   it("a start that is one too many is skipped where the workflow says so; who waits for it is told 409", async () => {
     await world.publish(
-      file("single", "  - { step: nap, wait: { for: 1h } }\n", "limits: { at-once: 1, when-busy: skip }\n"),
+      file("single", "  - { step: nap, wait: { for: 1h } }\n", "limits: { parallel: 1, when-busy: skip }\n"),
     );
     const first = await world.run("single");
     await world.settled(first.id, ["waiting"]);
@@ -156,21 +156,21 @@ describe("the engine in the service", () => {
     await world.client.call(routes.stopRun, { params: { id: first.id }, body: {} });
   });
 
-  describe("with a pace", () => {
+  describe("with a rate limit", () => {
     const round = (name: string, count: number): string =>
       file(
         name,
-        `  - step: round\n    each: lists.range(${count})\n    at-once: 20\n    steps: [{ step: look, request: "GET \${constants.boards}/boards/corrie/posts?n=\${index}", using: boards-bot }]\n`,
+        `  - step: round\n    each: lists.range(${count})\n    parallel: 20\n    steps: [{ step: look, request: "GET \${constants.boards}/boards/corrie/posts?n=\${index}", using: boards-bot }]\n`,
       );
-    const describeBoards = async (pace: object): Promise<void> => {
+    const describeBoards = async (limit: object): Promise<void> => {
       const text = readFileSync(join(root, "standins/openapi/boards.yaml"), "utf8");
       await world.client.call(routes.putApi, {
         params: { name: "boards" },
-        body: { text: `${text}\nx-ckettle-pace: ${JSON.stringify(pace)}\n`, server: world.boards.url },
+        body: { text: `${text}\nx-ckettle-rate-limit: ${JSON.stringify(limit)}\n`, server: world.boards.url },
       } as never);
     };
 
-    it("calls keep to it, whichever run makes them: the far side never has to refuse one", async () => {
+    it("calls keep to it, whichever run makes them: the API never has to refuse one", async () => {
       await describeBoards({ calls: 5, per: "1s" });
       await world.publish(round("round-a", 10));
       await world.publish(round("round-b", 4));
@@ -182,15 +182,15 @@ describe("the engine in the service", () => {
       expect(
         ((await world.settled(b.id)).endedAt as string) < ((await world.settled(a.id)).endedAt as string),
       ).toBe(true);
-      expect((await world.entries(a.id)).some((entry) => entry["type"] === "paced")).toBe(true);
-      const { paces } = await world.client.call(routes.paces);
-      expect(paces).toContainEqual(
+      expect((await world.entries(a.id)).some((entry) => entry["type"] === "limited")).toBe(true);
+      const { rateLimits } = await world.client.call(routes.rateLimits);
+      expect(rateLimits).toContainEqual(
         expect.objectContaining({ api: "boards", credential: "boards-bot", calls: 5, per: 1_000 }),
       );
     });
 
     it("a 429 slows everyone who shares it, not only the one that was told", async () => {
-      await describeBoards({ "at-once": 20 });
+      await describeBoards({ parallel: 20 });
       await faults(world.boards, [{ times: 1, status: 429, headers: { "Retry-After": "1" } }]);
       await world.publish(round("round-c", 1));
       const first = await world.run("round-c");
@@ -207,7 +207,7 @@ describe("the engine in the service", () => {
       await world.publish(
         file(
           "drop",
-          '  - { step: a, request: "GET ${constants.boards}/boards/corrie/posts", using: boards-bot, when-paced: drop }\n  - { step: b, request: "GET ${constants.boards}/boards/corrie/posts", using: boards-bot, when-paced: drop }\n',
+          '  - { step: a, request: "GET ${constants.boards}/boards/corrie/posts", using: boards-bot, when-limited: skip }\n  - { step: b, request: "GET ${constants.boards}/boards/corrie/posts", using: boards-bot, when-limited: skip }\n',
         ),
       );
       const run = await world.settled((await world.run("drop")).id);
@@ -215,7 +215,7 @@ describe("the engine in the service", () => {
       const ended = (await world.entries(run.id)).filter((entry) => entry["type"] === "ended");
       expect(ended.at(-1)).toMatchObject({
         path: "b",
-        skipped: expect.stringContaining("pace of") as string,
+        skipped: expect.stringContaining("rate limit of") as string,
       });
     });
   });

@@ -41,7 +41,7 @@ describe("expressions, where people use them", () => {
   });
   const eval_ = (args: string[], input = "") => world.ckettle(["eval", ...args], input);
 
-  it("numbers keep their digits from an answer to the next request, through the journal and the response", async () => {
+  it("numbers keep their digits from a response to the next request, through the journal and the response", async () => {
     await world.publish(
       `copper-kettle: 1\nname: digits\nsteps:\n  - { step: get, request: GET ${farUrl}/ }\n  - { step: keep, set: { body: "\${steps.get.body}" } }\n  - { step: post, request: POST ${farUrl}/, body: { json: "\${variables.body}" } }\n  - { step: reply, respond: { body: { id: "\${steps.get.body.id}", text: "no \${steps.get.body.id}", same: "\${steps.get.body.id == 12345678901234567890}" } } }\n`,
     );

@@ -123,7 +123,7 @@ steps:
       for (;;) {
         const run = await world.settled(id, ["unsure", "running", "succeeded"]);
         if (run.state !== "unsure") break;
-        // The board knows each transaction, so a person can look and say: send it again, it does no harm.
+        // The board knows each clientRef, so a person can look and say: send it again, it does no harm.
         for (const { path, attempt } of run.unsure) {
           await world.client.call(routes.decideRun, {
             params: { id },

@@ -163,7 +163,7 @@ export class World {
   /** Resolves when a run is in one of some states. */
   async settled(
     id: string,
-    states = ["succeeded", "failed", "stopped", "unsure", "held"],
+    states = ["succeeded", "failed", "stopped", "unsure", "parked"],
   ): Promise<RunDetail> {
     let run: RunDetail | undefined;
     await until(
@@ -201,7 +201,7 @@ export function ckettle(args: string[], env: Record<string, string>, input = "")
   });
 }
 
-/** Looks again every few milliseconds until something is so; fails after half a minute, or as told. */
+/** Looks again every few milliseconds until something is so; fails after half a minute, or as given. */
 export async function until(
   holds: () => Promise<boolean> | boolean,
   what: string,

@@ -48,7 +48,7 @@ describe("mutual TLS", () => {
     ...more,
   });
 
-  it("shows our certificate, and holds the other side to an authority of its own", async () => {
+  it("shows our certificate, and holds the API to an authority of its own", async () => {
     await put("office", tls(office));
     // The connection is taken; what is missing now is the key of the API itself.
     expect(await check("office")).toMatchObject({
@@ -92,12 +92,12 @@ describe("mutual TLS", () => {
       "certificate",
       "a private key, not a certificate",
     ],
-    ["no key at all", () => tls({ ...office, privateKey: "sk-1234" }), "privateKey", "no private key"],
+    ["no key at all", () => tls({ ...office, privateKey: "sk-1234" }), "privateKey", "not a private key"],
     [
       "an encrypted key without its passphrase",
       () => tls({ ...office, privateKey: encrypted }),
       "passphrase",
-      "encrypted; give its passphrase",
+      "Give its passphrase",
     ],
     [
       "an authority that is none",
@@ -113,10 +113,10 @@ describe("mutual TLS", () => {
 
   it.each<[string, () => object, string, string]>([
     [
-      "a certificate that has run out",
+      "a certificate that has expired",
       () => tls(authority.make("old.example", Date.now() - 86_400_000)),
       "certificate-expired",
-      "ended on",
+      "expired on",
     ],
     [
       "a certificate of another authority",
@@ -124,12 +124,12 @@ describe("mutual TLS", () => {
       "certificate-refused",
       "authority",
     ],
-    ["none", () => ({ kind: "bearer", token: staysKey }), "no-answer", "not known here"],
+    ["none", () => ({ kind: "bearer", token: staysKey }), "no-response", "from an unknown authority"],
     [
-      "a far side of another authority",
+      "an API of another authority",
       () => tls(office, { authority: strangers.pem }),
-      "no-answer",
-      "from an authority that is not known here",
+      "no-response",
+      "from an unknown authority",
     ],
   ])("check now explains %s", async (_what, input, code, words) => {
     await put("checked", input());
@@ -160,8 +160,8 @@ describe("mutual TLS", () => {
     const { credentials } = await world.client.call(routes.home);
     expect(credentials).toContainEqual({
       name: "soon",
-      state: "ready",
-      sentence: expect.stringMatching(/^Its certificate ends on \d{4}-\d\d-\d\d, in 4 d\./),
+      state: "unchecked",
+      sentence: expect.stringMatching(/^Its certificate expires on \d{4}-\d\d-\d\d, in 4 d\./),
       waiting: 0,
     });
   });

@@ -10,7 +10,7 @@ describe("token endpoints as they are", () => {
   afterAll(() => it_.close());
 
   it.each<[string, object, string]>([
-    ["down", { drop: "before" }, "ended before the whole answer came"],
+    ["down", { drop: "before" }, "closed before the full response arrived"],
     [
       "an HTML page",
       { status: 200, headers: { "Content-Type": "text/html" }, body: "<h1>Welcome</h1>" },
@@ -25,7 +25,7 @@ describe("token endpoints as they are", () => {
     [
       "another type of token",
       { status: 200, body: { access_token: "t-0123456789", token_type: "mac" } },
-      "of a type other than bearer",
+      "not a bearer token",
     ],
     ["5 MB", { status: 200, body: { access_token: "t".repeat(5_000_000) } }, "larger than 1048576 bytes"],
     [
@@ -39,7 +39,7 @@ describe("token endpoints as they are", () => {
         status: 401,
         body: { error: "invalid_client", error_description: "The client certificate has expired" },
       },
-      "The certificate has run out; give the credential a new one.",
+      "The certificate has expired. Give the credential a new one.",
     ],
     [
       "busy",
@@ -59,7 +59,7 @@ describe("token endpoints as they are", () => {
     ["without token_type and expires_in", { access_token: "TOKEN" }],
     ["with numbers as text", { access_token: "TOKEN", token_type: "bearer", expires_in: "600" }],
     ["form-encoded, with status 201", {}],
-  ])("takes an answer %s", async (what, answer) => {
+  ])("takes a response %s", async (what, answer) => {
     await it_.put("plain", it_.staffInput());
     const form = what.startsWith("form");
     await faults(it_.identity, [

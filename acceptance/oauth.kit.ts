@@ -41,7 +41,7 @@ export class OAuthWorld {
     return it;
   }
 
-  /** The administrator on the other side registers our redirect URI. */
+  /** The administrator on the API registers our redirect URI. */
   async registerRedirectUri(): Promise<void> {
     const { redirectUri } = await this.world.client.call(routes.redirectUri);
     await settings(this.identity, { redirectUris: [redirectUri] });

@@ -105,7 +105,10 @@ describe("oauth2", () => {
 
   it("a callback is worth nothing without a sign-in that was begun here, and only once", async () => {
     const forged = await fetch(`${it_.world.url}/oauth/callback?state=x&code=y`);
-    expect([forged.status, await forged.text()]).toEqual([400, expect.stringContaining("is not known here")]);
+    expect([forged.status, await forged.text()]).toEqual([
+      400,
+      expect.stringContaining("This sign-in is unknown"),
+    ]);
     expect(await it_.signIn("boards-marit", "refuse")).toContain("Nobody has consented");
     expect((await it_.detail("boards-marit")).state).toBe("ready");
   });
@@ -116,14 +119,14 @@ describe("oauth2", () => {
       "wrong-client-secret",
       () => it_.staffInput({ clientSecret: "sc-wrong-wrong" }),
       undefined,
-      "is known there, but its secret is wrong",
+      "is known, but its secret is wrong",
     ],
     [
       "an unknown client",
       "unknown-client",
       () => it_.staffInput({ clientId: "staff-rowbot" }),
       undefined,
-      '"staff-rowbot" is not known',
+      '"staff-rowbot" is unknown',
     ],
     [
       "a wrong client authentication method",
@@ -222,7 +225,7 @@ describe("oauth2", () => {
     ["a sign-in that is still to come", "sign-in", () => boards(), undefined, "a person has to sign in"],
     [
       "half of it",
-      "half-filled",
+      "incomplete",
       () => it_.staffInput({ clientSecret: undefined }),
       undefined,
       "clientSecret",
@@ -286,7 +289,7 @@ describe("oauth2", () => {
     expect(payload).toMatchObject({ iss: "ledger-machine", sub: "ledger-machine", aud: it_.identity.url });
   });
 
-  it("the request sheet says what the other side needs, and what is to come back", async () => {
+  it("the request sheet says what the API needs, and what is to come back", async () => {
     await it_.put("sheet", boards({ clientSecret: undefined }));
     const { markdown } = await it_.world.client.call(routes.requestSheet, { params: { name: "sheet" } });
     expect(markdown).toContain(`| Redirect URI | \`${it_.world.url}/oauth/callback\` |`);

@@ -44,7 +44,7 @@ const answers: Record<string, (arrived: Arrived) => Answer> = {
     method === "POST" ? [201, json, '{"made":true}'] : [405, { ...json, Allow: "POST" }, "{}"],
 };
 
-/** A far side with answers as they should not be, on loopback. */
+/** An API with responses as they should not be, on loopback. */
 export async function oddServer(): Promise<OddServer> {
   const requests: Arrived[] = [];
   const handle = (request: IncomingMessage, response: ServerResponse): void => {

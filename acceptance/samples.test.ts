@@ -22,7 +22,7 @@ describe("operations from samples, their shapes, and drift", () => {
     (await world.client.call(routes.operationSource, { params: { name, id } })).operation;
 
   it("understands what is pasted, offers the parts that vary, and shows a key only masked", async () => {
-    const sample = await world.client.call(routes.readSample, {
+    const sample = await world.client.call(routes.readPasted, {
       body: { text: `curl ${odd.url}/guests/17?lang=en -H 'Authorization: Bearer sk-1234567890'` },
     });
     expect(sample).toMatchObject({
@@ -35,7 +35,7 @@ describe("operations from samples, their shapes, and drift", () => {
       id: "getGuestsGuestId",
     });
     await expect(
-      world.client.call(routes.readSample, { body: { text: "please fetch my guests" } }),
+      world.client.call(routes.readPasted, { body: { text: "please fetch my guests" } }),
     ).rejects.toMatchObject({ problem: { status: 422, errors: [{ field: "text" }] } });
   });
 
@@ -65,12 +65,12 @@ describe("operations from samples, their shapes, and drift", () => {
     });
   });
 
-  it("keeps an answer as a sample and its shape in the document, widened by the next, and never over a document's own", async () => {
+  it("keeps a response as a sample and its shape in the document, widened by the next, and never over a document's own", async () => {
     const keep = async (id: string, sample: string, shape?: "replace") => {
       const { id: number } = await world.client.call(routes.tryOperation, {
         body: { operation: `odd.${id}` },
       });
-      return world.client.call(routes.keepSample, {
+      return world.client.call(routes.saveSample, {
         params: { name: "odd", id, sample },
         body: { try: number, ...(shape ? { shape } : {}) },
       });
@@ -111,17 +111,17 @@ describe("operations from samples, their shapes, and drift", () => {
     await world.client.call(routes.removeSample, {
       params: { name: "odd", id: "getGuest", sample: "third" },
     });
-    // A call that brought no answer is no sample.
+    // A call that brought no response is not a sample.
     const none = await world.client.call(routes.tryOperation, { body: { url: "http://127.0.0.1:1/" } });
     await expect(
-      world.client.call(routes.keepSample, {
+      world.client.call(routes.saveSample, {
         params: { name: "odd", id: "getGuest", sample: "x" },
         body: { try: none.id },
       }),
-    ).rejects.toMatchObject({ problem: { type: "urn:copper-kettle:problem:no-answer" } });
+    ).rejects.toMatchObject({ problem: { type: "urn:copper-kettle:problem:no-response" } });
   });
 
-  it("notes where real answers depart: once, with times and count, at the API, the run and Home; strict steps fail", async () => {
+  it("notes where real responses depart: once, with times and count, at the API, the run and Home; strict steps fail", async () => {
     await world.publish("copper-kettle: 1\nname: loose\nsteps:\n  - { step: a, operation: odd.getGuest }\n");
     const before = Date.now();
     const run = await world.settled((await world.run("loose")).id);
@@ -149,15 +149,15 @@ describe("operations from samples, their shapes, and drift", () => {
       "copper-kettle: 1\nname: exact\nsteps:\n  - { step: a, operation: odd.getGuest, strict: true }\n",
     );
     const failed = await world.settled((await world.run("exact")).id);
-    expect(failed).toMatchObject({ state: "failed", error: { code: "shape" } });
-    expect(failed.error?.message).toContain("id: it is of type string, and the shape says integer");
+    expect(failed).toMatchObject({ state: "failed", error: { code: "drift" } });
+    expect(failed.error?.message).toContain("id: it is of type string, but the schema says integer");
 
     // It survives a restart, and is gone with a document that fits.
     await world.end("SIGTERM");
     await world.serve();
     expect((await world.client.call(routes.listDrift, { query: {} })).drift).toHaveLength(3);
     const { id } = await world.client.call(routes.tryOperation, { body: { operation: "odd.getGuest" } });
-    await world.client.call(routes.keepSample, {
+    await world.client.call(routes.saveSample, {
       params: { name: "odd", id: "getGuest", sample: "now" },
       body: { try: id, shape: "replace" },
     });
@@ -180,9 +180,7 @@ describe("operations from samples, their shapes, and drift", () => {
           {
             name: "lang",
             in: "query",
-            schema: { type: "string" },
-            "x-ckettle-fixed": "en",
-            "x-ckettle-title": "Language",
+            schema: { type: "string", const: "en", title: "Language" },
           },
         ],
         "x-ckettle-success": "body.id != ''",
@@ -235,7 +233,7 @@ describe("operations from samples, their shapes, and drift", () => {
     const said = await world.ckettle(["api", "adopt", "inline", "a", "--api", "adopted", "--id", "post"]);
     expect(said).toMatchObject({ code: 0, out: expect.stringContaining("adopted.post") as string });
     const { text } = await world.client.call(routes.workflow, { params: { name: "inline" } });
-    expect(text).toContain("    operation: adopted.post\n    parameters: { hut: corrie } # kept\n    body:");
+    expect(text).toContain("    operation: adopted.post # kept\n    parameters: { hut: corrie }\n    body:");
     await world.client.call(routes.publishWorkflow, { params: { name: "inline" } });
     expect((await world.settled((await world.run("inline")).id)).state).toBe("succeeded");
     expect(odd.requests.at(-1)?.url).toBe("/only-post?hut=corrie");
@@ -261,7 +259,7 @@ describe("operations from samples, their shapes, and drift", () => {
     });
   });
 
-  it("an answer of XML is seen as an object by the steps after it, its text beside it", async () => {
+  it("a response of XML is seen as an object by the steps after it, its text beside it", async () => {
     await world.publish(
       `copper-kettle: 1\nname: by-xml\nsteps:\n  - { step: a, request: GET ${odd.url}/xml }\n  - { step: r, respond: { body: { id: "\${steps.a.body.huts.hut['@id']}", text: "\${steps.a.text}" } } }\n`,
     );

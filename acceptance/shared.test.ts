@@ -18,8 +18,8 @@ steps:
 const counts = `copper-kettle: 1
 name: counts
 steps:
-  - { step: a, keep: { key: corrie, values: { nights: 3 }, add: { rounds: 1 } } }
-  - { step: b, keep: { key: eyrie, values: { nights: 5 }, expires: 30d } }
+  - { step: a, remember: { key: corrie, values: { nights: 3 }, add: { rounds: 1 } } }
+  - { step: b, remember: { key: eyrie, values: { nights: 5 }, expires: 30d } }
 `;
 
 /** What runs share, as people see it: by the command line and in the console. */
@@ -50,19 +50,19 @@ describe("what runs share", () => {
       .split("\n")
       .map((line) => line.split(/ {2,}/));
 
-  it("kept values are listed and forgotten, one key at a time", async () => {
+  it("remembered values are listed and forgotten, one key at a time", async () => {
     for (let count = 0; count < 2; count++) await world.settled((await world.run("counts")).id);
-    const [head, corrie, eyrie] = rows((await world.ckettle(["kept", "list", "counts"])).out);
+    const [head, corrie, eyrie] = rows((await world.ckettle(["remembered", "list", "counts"])).out);
     expect(head).toEqual(["KEY", "VALUES", "CHANGED", "EXPIRES"]);
     expect(corrie?.slice(0, 2)).toEqual(["corrie", '{"nights":3,"rounds":2}']);
     expect(eyrie?.[0]).toBe("eyrie");
     expect(Date.parse(eyrie?.[3] as string) - Date.now()).toBeGreaterThan(29 * 86_400_000);
-    expect((await world.ckettle(["kept", "forget", "counts", "corrie"])).err).toBe("corrie is forgotten.\n");
-    const left = JSON.parse((await world.ckettle(["kept", "list", "counts", "--json"])).out) as {
+    expect((await world.ckettle(["remembered", "forget", "counts", "corrie"])).err).toBe("Forgot corrie.\n");
+    const left = JSON.parse((await world.ckettle(["remembered", "list", "counts", "--json"])).out) as {
       key: string;
     }[];
     expect(left.map(({ key }) => key)).toEqual(["eyrie"]);
-    const none = await world.ckettle(["kept", "forget", "counts", "corrie"]);
+    const none = await world.ckettle(["remembered", "forget", "counts", "corrie"]);
     expect(none.code).toBe(2);
     expect(none.err).toContain("corrie");
   });
@@ -103,18 +103,18 @@ describe("what runs share", () => {
     const id = inner.runs[0]?.id as string;
     await page.goto(`${world.url}/runs/${id}`);
     await page.getByText("called by").waitFor();
-    await page.getByText("goes on at").waitFor();
+    await page.getByText("resumes at").waitFor();
     await page.locator("header.head").getByRole("link", { name: outer.id }).click();
     await page.waitForURL(`**/runs/${outer.id}`);
     await page.getByRole("button", { name: "Stop now" }).click();
     for (const run of [outer.id, id]) expect((await world.settled(run)).state).toBe("stopped");
   });
 
-  it("the pace of what was called is listed: set by a document, and learned from answers", async () => {
+  it("the rate limit of what was called is listed: set by a document, and learned from responses", async () => {
     const document = `openapi: 3.1.0
 info: { title: Boards, version: "1" }
 servers: [{ url: ${world.boards.url} }]
-x-ckettle-pace: { calls: 5, per: 1s, at-once: 2 }
+x-ckettle-rate-limit: { calls: 5, per: 1s, parallel: 2 }
 paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
 `;
     await world.client.call(routes.putApi, { params: { name: "boards" }, body: { text: document } });
@@ -122,16 +122,16 @@ paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
       "copper-kettle: 1\nname: looks\nsteps:\n  - { step: a, operation: boards.posts, using: boards-bot }\n",
     );
     await world.settled((await world.run("looks")).id);
-    const lines = rows((await world.ckettle(["paces"])).out);
-    expect(lines[0]).toEqual(["API", "CREDENTIAL", "PACE", "UNDER WAY", "WAITING", "PAUSED UNTIL"]);
+    const lines = rows((await world.ckettle(["rate-limits"])).out);
+    expect(lines[0]).toEqual(["API", "CREDENTIAL", "RATE LIMIT", "IN FLIGHT", "WAITING", "PAUSED UNTIL"]);
     expect(lines.find(([api]) => api === "boards")?.slice(0, 5)).toEqual([
       "boards",
       "boards-bot",
-      "5 in 1 s, 2 at once",
+      "5 per 1 s, 2 in parallel",
       "0",
       "0",
     ]);
-    expect(lines.find(([api]) => api === world.stays.url)?.[2]).toBe("no limit known");
+    expect(lines.find(([api]) => api === world.stays.url)?.[2]).toBe("no limit");
   });
 
   it("what a restored copy does not know is held, and its page lets it go on", async () => {
@@ -143,10 +143,10 @@ paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
     expect((await world.ckettle(["restore", folder, "--data", restored])).code).toBe(0);
     const other = await World.on(restored, world);
     try {
-      expect((await other.settled(id, ["held"])).state).toBe("held");
+      expect((await other.settled(id, ["parked"])).state).toBe("parked");
       const { page: there } = await signIn(browser, other);
-      await there.locator("tr").filter({ hasText: "held" }).first().click();
-      await there.getByRole("button", { name: "Let it go on" }).click();
+      await there.locator("tr").filter({ hasText: "parked" }).first().click();
+      await there.getByRole("button", { name: "Resume run" }).click();
       expect((await other.settled(id, ["waiting"])).wakeAt).not.toBeNull();
     } finally {
       await other.end("SIGTERM");

@@ -19,7 +19,7 @@ describe("setting up OAuth, as people do it", () => {
     await it_.close();
   });
 
-  it("in the console: the redirect URI first, a half-filled draft, the secret, the sign-in; the run goes on", async () => {
+  it("in the console: the redirect URI first, a incomplete draft, the secret, the sign-in; the run goes on", async () => {
     await it_.caller("read-board", "boards-marit", `${it_.boards.url}/boards/eyrie/posts`);
     const { page, complaints } = await signIn(browser, it_.world);
     await page.goto(`${it_.world.url}/add-credential`);
@@ -28,21 +28,21 @@ describe("setting up OAuth, as people do it", () => {
     await page.getByRole("option", { name: /^oauth2/ }).click();
     await page.getByRole("combobox").nth(2).click();
     await page.getByRole("option", { name: /^authorization code/ }).click();
-    await page.getByText("First: register this redirect URI").waitFor();
+    await page.getByText("First register this redirect URI").waitFor();
     expect(await page.getByLabel("Redirect URI").textContent()).toBe(`${it_.world.url}/oauth/callback`);
-    await page.getByLabel("Issuer").fill("identity");
+    await page.getByLabel("Issuer", { exact: true }).fill("identity");
     await page.getByLabel("Client id").fill(boardsClient.id);
-    await page.getByLabel("Scopes, with spaces between").fill("openid boards:read");
-    await page.getByRole("button", { name: "Keep" }).click();
+    await page.getByLabel("Scopes, separated by spaces").fill("openid boards:read");
+    await page.getByRole("button", { name: "Save" }).click();
     await page.getByText("must be an address that begins with").first().waitFor();
-    await page.getByLabel("Issuer").fill(it_.identity.url);
-    await page.getByRole("button", { name: "Keep" }).click();
-    await page.getByText("Still to come: clientSecret.").waitFor();
+    await page.getByLabel("Issuer", { exact: true }).fill(it_.identity.url);
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.getByText("Missing: clientSecret.").waitFor();
     await page.getByRole("button", { name: "Request sheet" }).click();
     await page.getByText("- the client secret, and the day on which it ends").waitFor();
     await page.getByLabel("Client secret").fill(` ${boardsClient.secret}`);
-    await page.getByRole("button", { name: "Keep" }).click();
-    await page.getByText("Nobody has signed in with it yet.").waitFor();
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.getByText("Nobody has signed in yet.").waitFor();
     await page.getByText("no token yet").first().waitFor();
 
     const { id } = await it_.world.run("read-board");
@@ -54,7 +54,7 @@ describe("setting up OAuth, as people do it", () => {
     await page.getByRole("link", { name: "Sign in on its page" }).click();
     await page.getByRole("button", { name: "Sign in", exact: true }).click();
     await page.getByRole("button", { name: "Refuse" }).click();
-    await page.getByText("Nobody has consented to what was asked for").first().waitFor();
+    await page.getByText("Nobody has consented to the requested scopes").first().waitFor();
     await page.getByRole("button", { name: "Sign in", exact: true }).click();
     await page.getByRole("button", { name: "Allow" }).click();
     await page.getByText("boards-marit is signed in as marit.").waitFor();
@@ -73,9 +73,9 @@ describe("setting up OAuth, as people do it", () => {
   it("keeps what is not typed again: settings are changed without the secret", async () => {
     const { page } = await signIn(browser, it_.world);
     await page.goto(`${it_.world.url}/credentials/boards-marit`);
-    await page.getByLabel("Hosts that it may be sent to").fill("127.0.0.1");
-    await page.getByRole("button", { name: "Keep" }).click();
-    await page.getByText("Kept.").waitFor();
+    await page.getByLabel("Hosts the credential may be sent to").fill("127.0.0.1");
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.getByText("Saved.").waitFor();
     expect(await it_.detail("boards-marit")).toMatchObject({
       state: "ready",
       hosts: ["127.0.0.1"],
@@ -83,8 +83,8 @@ describe("setting up OAuth, as people do it", () => {
     });
     await page.getByRole("button", { name: "Check now" }).click();
     await page.getByText(/A token was given for marit/).waitFor();
-    await page.getByRole("button", { name: "Forget the token" }).click();
-    await page.getByText("Its tokens are forgotten.").waitFor();
+    await page.getByRole("button", { name: "Delete token" }).click();
+    await page.getByText("The tokens are deleted.").waitFor();
     expect((await it_.detail("boards-marit")).state).toBe("sign-in");
   });
 
@@ -102,7 +102,7 @@ describe("setting up OAuth, as people do it", () => {
     expect(await world.ckettle(["credential", "check", "staff-cli"])).toMatchObject({
       code: 0,
       out: expect.stringMatching(
-        /^A token was given for staff-robot, good until .*staff:read staff:write\.\n$/,
+        /^A token was given for staff-robot, valid until .*staff:read staff:write\.\n$/,
       ),
     });
     const shown = (await world.ckettle(["credential", "show", "staff-cli"])).out;
@@ -122,7 +122,7 @@ describe("setting up OAuth, as people do it", () => {
     expect(await ended).toEqual([0, null]);
     expect(said).toContain("boards-marit is signed in as marit.");
     expect((await world.ckettle(["credential", "forget-token", "boards-marit"])).err).toContain(
-      "are forgotten",
+      "Deleted the tokens",
     );
     for (const [args, words] of [
       [["--kind", "oauth2"], "needs --grant"],

@@ -53,7 +53,7 @@ describe("the thinnest slice", () => {
       12,
     );
     const attempts = (await world.entries(run.id)).filter(
-      (entry) => entry["type"] === "attempt" && entry["told"],
+      (entry) => entry["type"] === "attempt" && entry["asked"],
     );
     for (const attempt of attempts) expect(attempt["wait"]).toBeGreaterThan(0);
   });
@@ -89,7 +89,7 @@ describe("the thinnest slice", () => {
     expect(failed.status).toBe(502);
     expect(await failed.json()).toMatchObject({
       type: "urn:copper-kettle:problem:run-failed",
-      detail: expect.stringContaining("answered 500"),
+      detail: expect.stringContaining("500 (Internal Server Error) from "),
     });
     await faults(world.stays, [{ method: "GET", latency: 1_000 }]);
     const late = await start("50ms");
@@ -108,7 +108,7 @@ steps:
     then: [{ step: r, respond: { status: 201, body: yes } }]
   - step: b
     if: inputs.how == "fail"
-    then: [{ step: f, stop: { as: failed, message: on purpose } }]
+    then: [{ step: f, fail: on purpose }]
   - step: c
     if: inputs.how == "header"
     then: [{ step: h, respond: { headers: { "bad name": x } } }]
@@ -132,7 +132,7 @@ steps:
       Array.from({ length: 120 }, (_, index) => start(ways[index % 4]?.[0] ?? "", "20s")),
     );
     expect(statuses).toEqual(statuses.map((_, index) => ways[index % 4]?.[1]));
-    // With waits that end just then, each still gets one answer, and the service lives.
+    // With waits that end just then, each still gets one response, and the service lives.
     const hurried = await Promise.all(
       Array.from({ length: 120 }, (_, index) => start(ways[index % 3]?.[0] ?? "", `${index % 12}ms`)),
     );
@@ -158,7 +158,7 @@ steps:
     await world.publish(`
 copper-kettle: 1
 name: narrow
-limits: { at-once: 2 }
+limits: { parallel: 2 }
 steps:
   - { step: read, request: "GET \${constants.stays}/guests", using: stays-key }
 `);
@@ -252,7 +252,7 @@ steps:
       const pin = "pin-4711-0815";
       const { id } = await world.run("vault", { pin });
       await world.settled(id, ["waiting"]);
-      // A token from an answer works across a restart.
+      // A token from a response works across a restart.
       await world.killAndServe();
       await world.client.call(routes.stopRun, { params: { id }, body: {} });
       await world.publish(

@@ -33,7 +33,7 @@ describe("trying calls", () => {
     await odd.close();
   });
 
-  it("an operation: the answer, what was sent, and the command that does the same, with no secret in any", async () => {
+  it("an operation: the response, what was sent, and the command that does the same, with no secret in any", async () => {
     const result = await call({ operation: "stays.searchGuests", parameters: { email: "odd@huts.example" } });
     expect(result).toMatchObject({
       status: 200,
@@ -82,11 +82,11 @@ describe("trying calls", () => {
   });
 
   it.each<[string, string, RegExp]>([
-    ["GET", "/html", /HTML page came where JSON was wanted.*\/html\.json/],
+    ["GET", "/html", /HTML page instead of JSON.*\/html\.json/],
     ["GET", "/broken", /its JSON breaks off at its end/],
     ["POST", "/wants-form", /Content-Type was application\/json/],
     ["POST", "/field", /It names "beds"/],
-    ["GET", "/only-post", /does not take GET\. It takes POST/],
+    ["GET", "/only-post", /does not accept GET\. It takes POST/],
     ["GET", "/nothing", /address does not exist/],
   ])("%s %s is explained", async (method, path, explanation) => {
     const body = method === "POST" ? { body: { json: {} } } : {};
@@ -96,17 +96,17 @@ describe("trying calls", () => {
 
   it.each<[string, () => string, string, RegExp]>([
     ["refused", () => "http://127.0.0.1:1/", "connect", /port right/],
-    ["not known", () => "http://nowhere.invalid/", "dns", /written right/],
+    ["not known", () => "http://nowhere.invalid/", "dns", /spelled correctly/],
     ["plain http behind https", () => odd.url.replace("http:", "https:"), "tls", /plain http/],
-    ["not packed as it says", () => `${odd.url}/not-gzip`, "cut", /before the whole answer/],
-  ])("no answer is explained: %s", async (_what, url, kind, explanation) => {
+    ["not packed as it says", () => `${odd.url}/not-gzip`, "cut", /before the full response/],
+  ])("no response is explained: %s", async (_what, url, kind, explanation) => {
     const result = await call({ url: url() });
     expect(result).toMatchObject({ status: null, failure: { kind } });
     expect(result.explanation).toMatch(explanation);
   });
 
-  it("an answer that unpacks to more than is read is refused, and the service goes on", async () => {
-    expect(await refused({ url: `${odd.url}/bomb` })).toMatchObject({ title: "The answer is too large" });
+  it("a response that unpacks to more than is read is refused, and the service goes on", async () => {
+    expect(await refused({ url: `${odd.url}/bomb` })).toMatchObject({ title: "The response is too large" });
     expect((await call({ url: `${odd.url}/guest` })).status).toBe(200);
   });
 
@@ -129,7 +129,7 @@ describe("trying calls", () => {
 
   it("a pasted request is sent as it is; its key is used, and never kept or shown", async () => {
     const sample = `curl '${odd.url}/only-post?key=tr-123456789' -H 'X-Desk: corrie' --data-raw '{ "a":  1 }'`;
-    const result = await call({ sample });
+    const result = await call({ pasted: sample });
     expect(result.status).toBe(201);
     const sent = odd.requests.at(-1);
     expect(sent?.url).toBe("/only-post?key=tr-123456789");
@@ -187,7 +187,7 @@ describe("trying calls", () => {
     expect(await world.ckettle(["try", "stays.guest"])).toMatchObject({ code: 2 });
     const file = join(world.folder, "sample.txt");
     await writeFile(file, `POST ${odd.url}/only-post HTTP/1.1\nContent-Type: application/json\n\n{}`);
-    expect((await world.ckettle(["try", "--sample", file])).err).toContain("--yes");
-    expect((await world.ckettle(["try", "--sample", file, "--yes", "--json"])).out).toContain('"made": true');
+    expect((await world.ckettle(["try", "--pasted", file])).err).toContain("--yes");
+    expect((await world.ckettle(["try", "--pasted", file, "--yes", "--json"])).out).toContain('"made": true');
   });
 });

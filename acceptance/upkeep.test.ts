@@ -77,7 +77,7 @@ describe("upkeep", () => {
   describe("telling people", () => {
     it("is set by a command: the signing secret is shown once, and a try reaches both ways", async () => {
       const said = await world.ckettle([
-        "telling",
+        "notifications",
         "set",
         "--webhook",
         `${hook.url}/told`,
@@ -92,7 +92,9 @@ describe("upkeep", () => {
       ]);
       expect(said.code).toBe(0);
       const secret = /whsec_\S+[^.\s]/.exec(said.err)?.[0] as string;
-      expect((await world.ckettle(["telling", "try"])).out).toBe("webhook: delivered\nmail: delivered\n");
+      expect((await world.ckettle(["notifications", "try"])).out).toBe(
+        "webhook: delivered\nmail: delivered\n",
+      );
       const [delivery] = await arrived(hook);
       expect(delivery?.headers["content-type"]).toBe("application/cloudevents+json");
       expect(mail.mails[0]).toMatchObject({
@@ -100,7 +102,7 @@ describe("upkeep", () => {
         text: expect.stringContaining("Subject: Copper Kettle can reach you") as string,
       });
       expect(secret).toMatch(/^whsec_/);
-      expect((await world.ckettle(["telling", "show"])).out).not.toContain("whsec");
+      expect((await world.ckettle(["notifications", "show"])).out).not.toContain("whsec");
       const signed = { ...delivery?.headers } as Record<string, string>;
       expect(() => new Webhook(secret).verify(JSON.stringify(delivery?.body), signed)).not.toThrow();
       expect(() =>
@@ -134,12 +136,12 @@ describe("upkeep", () => {
       await faults(world.stays, [{ status: 500 }]);
       await world.settled((await world.run("shaky")).id);
       await until(async () => (await arrived(hook)).length === 1, "the first delivery was refused");
-      await until(async () => (await world.client.call(routes.telling)).waiting === 1, "it waits");
+      await until(async () => (await world.client.call(routes.notifications)).waiting === 1, "it waits");
       await world.killAndServe();
       await until(async () => (await arrived(hook)).length === 2, "it was delivered again");
       const [first, second] = await arrived(hook);
       expect(second?.headers["webhook-id"]).toBe(first?.headers["webhook-id"]);
-      await until(async () => (await world.client.call(routes.telling)).waiting === 0, "nothing waits");
+      await until(async () => (await world.client.call(routes.notifications)).waiting === 0, "nothing waits");
     });
 
     it("tells of an unsure run, and nothing of a rehearsal, a draft, or a workflow that is left out", async () => {
@@ -156,7 +158,7 @@ describe("upkeep", () => {
         async () => (await told()).some(({ type }) => type === "copper-kettle.run.unsure"),
         "somebody was told",
       );
-      await world.ckettle(["telling", "set", "--off", "quiet"]);
+      await world.ckettle(["notifications", "set", "--off", "quiet"]);
       await world.publish(failing.replace("name: shaky", "name: quiet"));
       await world.settled((await world.run("quiet")).id);
       await world.client.call(routes.startRun, { params: { name: "quiet" }, body: { draft: true } });
@@ -164,11 +166,11 @@ describe("upkeep", () => {
     });
 
     it("says what is wrong with a way that does not work", async () => {
-      await world.ckettle(["telling", "set", "--webhook", "http://127.0.0.1:9/none"]);
-      const said = await world.ckettle(["telling", "try"]);
+      await world.ckettle(["notifications", "set", "--webhook", "http://127.0.0.1:9/none"]);
+      const said = await world.ckettle(["notifications", "try"]);
       expect(said.code).toBe(1);
-      expect(said.out).toMatch(/webhook: Nothing takes connections/);
-      await world.ckettle(["telling", "set", "--webhook", "none", "--smtp", "none"]);
+      expect(said.out).toMatch(/webhook: Nothing accepts connections/);
+      await world.ckettle(["notifications", "set", "--webhook", "none", "--smtp", "none"]);
     });
   });
 
@@ -193,7 +195,7 @@ describe("upkeep", () => {
       );
       await world.ckettle(["retention", "set", "--runs", "1", "--workflow", "many-asleep"]);
       const said = await world.ckettle(["retention", "prune"]);
-      expect(said.out).toMatch(/^9 runs and \d+ files are forgotten/);
+      expect(said.out).toMatch(/^Deleted 9 runs and \d+ files/);
       const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "many" } });
       expect(runs).toHaveLength(3);
       expect((await world.client.call(routes.run, { params: { id: asleep.id } })).state).toBe("waiting");
@@ -217,7 +219,7 @@ describe("upkeep", () => {
     });
     afterAll(() => rm(join(other, ".."), { recursive: true, force: true }));
 
-    it("taken while runs go on is whole; restored, its unfinished runs are held until each is released", async () => {
+    it("taken while runs go on is whole; restored, its unfinished runs are parked until each is resumed", async () => {
       await world.publish(
         "copper-kettle: 1\nname: napping\nsteps:\n  - { step: nap, wait: { for: 40s } }\n  - { step: r, respond: { body: done } }\n",
       );
@@ -238,7 +240,7 @@ describe("upkeep", () => {
       expect((await ckettle(["restore", copy, "--data", other], {})).code).toBe(0);
       const restored = await World.on(other, world);
       try {
-        expect((await restored.client.call(routes.run, { params: { id } })).state).toBe("held");
+        expect((await restored.client.call(routes.run, { params: { id } })).state).toBe("parked");
         const credential = await restored.client.call(routes.credential, { params: { name: "stays-key" } });
         expect(credential.name).toBe("stays-key");
         const { runs } = await restored.client.call(routes.listRuns, {
@@ -248,11 +250,13 @@ describe("upkeep", () => {
           const journal = await restored.client.call(routes.journal, { params: { id: run.id } });
           expect(journal.entries.length).toBeGreaterThan(0);
         }
-        await restored.client.call(routes.releaseRun, { params: { id } });
+        await restored.client.call(routes.resumeRun, { params: { id } });
         expect(["queued", "running", "waiting", "succeeded"]).toContain(
           (await restored.client.call(routes.run, { params: { id } })).state,
         );
-        await expect(restored.client.call(routes.releaseRun, { params: { id } })).rejects.toThrow("not held");
+        await expect(restored.client.call(routes.resumeRun, { params: { id } })).rejects.toThrow(
+          "not parked",
+        );
       } finally {
         await restored.end("SIGTERM");
       }
@@ -265,7 +269,7 @@ describe("upkeep", () => {
       });
       expect(await ckettle(["restore", world.folder, "--data", join(other, "new")], {})).toMatchObject({
         code: 2,
-        err: expect.stringContaining("is no backup") as string,
+        err: expect.stringContaining("is not a backup") as string,
       });
       expect(existsSync(join(other, "new"))).toBe(false);
     });

@@ -50,10 +50,12 @@ describe("runs that something could wedge", () => {
           await fetch(`${world.url}/healthz`).catch(() => undefined);
           slowest = Math.max(slowest, Date.now() - began);
         }, 50);
-        const run = await world.settled(id, ["succeeded", "failed", "held", "unsure"]);
+        const run = await world.settled(id, ["succeeded", "failed", "parked", "unsure"]);
         clearInterval(watch);
         expect([path, run.state, run.error?.code ?? null]).toEqual(
-          path === "/rows" || path === "/digits" ? [path, "succeeded", null] : [path, "failed", "bad-answer"],
+          path === "/rows" || path === "/digits"
+            ? [path, "succeeded", null]
+            : [path, "failed", "bad-response"],
         );
         expect(arrived - before).toBe(1);
         expect(slowest).toBeLessThan(10_000);
@@ -64,7 +66,7 @@ describe("runs that something could wedge", () => {
 
   it("are skipped where one goes on already, however many are started in the same moment", async () => {
     await world.publish(
-      "copper-kettle: 1\nname: single\nlimits: { at-once: 1, when-busy: skip }\nsteps:\n  - { step: w, wait: { for: 3s } }\n",
+      "copper-kettle: 1\nname: single\nlimits: { parallel: 1, when-busy: skip }\nsteps:\n  - { step: w, wait: { for: 3s } }\n",
     );
     const started = await Promise.all(Array.from({ length: 20 }, () => world.run("single")));
     const states = await Promise.all(

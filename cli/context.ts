@@ -42,7 +42,7 @@ function readIfThere(file: string): string | undefined {
   return existsSync(file) ? readFileSync(file, "utf8") : undefined;
 }
 
-/** Where the service is: told, or as it wrote down itself in its data folder. */
+/** Where the service is: as given, or as it wrote down itself in its data folder. */
 export function serviceUrl(globals: Globals): string {
   const told = globals.url ?? process.env["COPPER_KETTLE_URL"];
   if (told) return told.replace(/\/+$/, "");
@@ -50,7 +50,7 @@ export function serviceUrl(globals: Globals): string {
   return noted ? (JSON.parse(noted) as { url: string }).url : "http://127.0.0.1:4100";
 }
 
-/** A client of the service with the access token at hand: told, or the one in the data folder. */
+/** A client of the service with the access token at hand: the one that was given, or the one in the data folder. */
 export function clientOf(globals: Globals): Client {
   const token =
     globals.token ??

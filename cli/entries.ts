@@ -30,23 +30,24 @@ function textOf(entry: Entry): string | undefined {
         entry.wait === undefined
           ? ""
           : entry.renewed
-            ? "; again at once, with a new proof"
-            : `; again in ${printForPeople(entry.wait)}${entry.told ? ", as it asks" : ""}`;
-      if (entry.failure) return `${step}  no answer (${entry.failure.kind}): ${entry.failure.message}${wait}`;
+            ? "; retried immediately with a new token"
+            : `; again in ${printForPeople(entry.wait)}${entry.asked ? ", as it asks" : ""}`;
+      if (entry.failure)
+        return `${step}  no response (${entry.failure.kind}): ${entry.failure.message}${detailText(entry.failure.detail)}${wait}`;
       if (entry.pretended === "rehearsal")
-        return `${step}  ${colors.yellow("held back")}${colors.dim(" (rehearsal)")}`;
+        return `${step}  ${colors.yellow("not sent")}${colors.dim(" (rehearsal)")}`;
       const status = entry.response?.status ?? 0;
       const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
       return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${brief(entry.response?.body, 80)}${wait}`;
     }
-    case "paced":
-      return `${step}  waits for the pace of its API`;
+    case "limited":
+      return `${step}  waits for the rate limit of its API`;
     case "locked":
-      return `${step}  holds the lock "${entry.lock}"`;
+      return `${step}  locked "${entry.lock}"`;
     case "resumed":
-      return `${step}  goes on, says ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
+      return `${step}  continued by ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
     case "unsure":
-      return `${step}  ${stateText("unsure")}: ${entry.reason}`;
+      return `${step}  ${stateText("unsure")}: ${entry.reason}${detailText(entry.detail)}`;
     case "decided":
       return `${step}  decided by ${entry.by}: ${entry.decision}`;
     case "ended":
@@ -69,4 +70,9 @@ function textOf(entry: Entry): string | undefined {
     case "item":
       return undefined;
   }
+}
+
+/** The code of the system or library behind a failure, in its place behind the sentence. */
+function detailText(detail: string | undefined): string {
+  return detail ? colors.dim(` Details: ${detail}`) : "";
 }

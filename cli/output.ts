@@ -27,7 +27,7 @@ export function show(globals: Globals, data: unknown, human: () => string): void
   if (text !== "") process.stdout.write(text.endsWith("\n") ? text : `${text}\n`);
 }
 
-/** Says something that is no data: on standard error. */
+/** Says something that is not data: on standard error. */
 export function say(text: string): void {
   process.stderr.write(`${text}\n`);
 }
@@ -48,7 +48,7 @@ const marks: Record<string, (text: string) => string> = {
   succeeded: (text) => colors.green(`✓ ${text}`),
   failed: (text) => colors.red(`✗ ${text}`),
   unsure: (text) => colors.yellow(`? ${text}`),
-  held: (text) => colors.yellow(`! ${text}`),
+  parked: (text) => colors.yellow(`! ${text}`),
   running: (text) => colors.cyan(`▸ ${text}`),
   waiting: (text) => colors.cyan(`… ${text}`),
   queued: (text) => colors.dim(`· ${text}`),
@@ -56,7 +56,7 @@ const marks: Record<string, (text: string) => string> = {
   skipped: (text) => colors.dim(`- ${text}`),
 };
 
-/** A state with its own mark, never told by colour alone. */
+/** A state with its own mark, never shown by colour alone. */
 export function stateText(state: string): string {
   return (marks[state] ?? ((text: string) => text))(state);
 }

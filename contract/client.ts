@@ -1,7 +1,7 @@
 import { parseJson, printJson } from "@copper-kettle/core";
 import type { z } from "zod";
 import type { AnyRoute, BodyInputOf, OutputOf, ParamsOf, QueryInputOf } from "./route.js";
-import { problemDetails, type ProblemDetails } from "./schemas.js";
+import { problemDetails, type ProblemDetails } from "./routes/common.js";
 
 /** What the service said instead of doing what was asked. */
 export class ProblemError extends Error {
@@ -37,7 +37,7 @@ export interface Client {
     route: R,
     ...input: object extends CallInput<R> ? [CallInput<R>?] : [CallInput<R>]
   ): Promise<OutputOf<R>>;
-  /** The same, with the answer as it came. */
+  /** The same, with the response as it came. */
   send(route: AnyRoute, input: Input): Promise<Response>;
 }
 
@@ -97,7 +97,7 @@ export function createClient(options: ClientOptions): Client {
   };
 }
 
-/** The problem details of an answer that is no success. */
+/** The problem details of a response that is not a success. */
 export async function problemOf(response: Response, baseUrl: string): Promise<Error> {
   const text = await response.text();
   if (response.headers.get("content-type")?.includes("application/problem+json")) {
@@ -105,6 +105,6 @@ export async function problemOf(response: Response, baseUrl: string): Promise<Er
     if (parsed.success) return new ProblemError(parsed.data);
   }
   return new Unreachable(
-    `What answers at ${baseUrl} is not Copper Kettle: ${response.status} ${text.slice(0, 200)}`,
+    `The server at ${baseUrl} is not Copper Kettle: ${response.status} ${text.slice(0, 200)}`,
   );
 }

@@ -14,7 +14,7 @@ export interface Route<P extends z.ZodType, Q extends z.ZodType, B extends z.Zod
   status: 200 | 201 | 202 | 204;
   /** Who may call it: anybody (`nothing`), the owner, or whoever has an access token or a session (left out). */
   needs?: "nothing" | "owner";
-  /** Whether the answer is a stream of server-sent events (WHATWG HTML, section 9.2), each of type `output`. */
+  /** Whether the response is a stream of server-sent events (WHATWG HTML, section 9.2), each of type `output`. */
   events?: true;
 }
 

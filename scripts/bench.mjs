@@ -32,10 +32,10 @@ const far = node("answering.mjs");
 const base = await firstLine(far);
 const rows = [];
 
-async function bare(runs, atOnce, steps) {
+async function bare(runs, parallel, steps) {
   const { millis } = JSON.parse(
     await firstLine(
-      node("bare-loop.mjs", [base, join(folder, `bare-${Math.random()}.sqlite`), runs, atOnce, steps]),
+      node("bare-loop.mjs", [base, join(folder, `bare-${Math.random()}.sqlite`), runs, parallel, steps]),
     ),
   );
   return (runs * steps * 1000) / millis;
@@ -49,10 +49,10 @@ async function startBare() {
 
 /**
  * The rate of steps while runs of a workflow go on, that many side by side. The runs are started first, while all are
- * paused: how fast they are started is a figure of its own, and the loop on the other side has nothing like it.
+ * paused: how fast they are started is a figure of its own, and the loop on the API has nothing like it.
  */
-async function through(service, name, runs, atOnce, steps) {
-  await publish(service.call, name, readingWorkflow(name, steps, atOnce));
+async function through(service, name, runs, parallel, steps) {
+  await publish(service.call, name, readingWorkflow(name, steps, parallel));
   await service.call("PUT", "/api/pause", { paused: true });
   await startMany(service.call, name, runs, 16);
   await service.call("PUT", "/api/pause", { paused: false });
@@ -69,7 +69,7 @@ async function through(service, name, runs, atOnce, steps) {
   return (runs * steps * 1000) / (last - first);
 }
 
-/** How many token requests 1,000 runs make that start together with a token that the far side refuses. */
+/** How many token requests 1,000 runs make that start together with a token that the API refuses. */
 async function crowd(service) {
   await service.call("PUT", "/api/credentials/crowd", {
     kind: "oauth2",
@@ -98,14 +98,14 @@ let checked;
 let engineRows;
 try {
   const service = await startService(join(folder, "data"), base);
-  const compare = async (what, target, runs, atOnce, steps) => {
+  const compare = async (what, target, runs, parallel, steps) => {
     say(`Measuring: ${what} …`);
     // In turns, so that a slow moment of the machine meets both; the best of each counts.
     const pairs = [];
     for (let round = 0; round < 3; round++) {
       pairs.push({
-        bare: await bare(runs, atOnce, steps),
-        ours: await through(service, `bench-${atOnce}-${round}`, runs, atOnce, steps),
+        bare: await bare(runs, parallel, steps),
+        ours: await through(service, `bench-${parallel}-${round}`, runs, parallel, steps),
       });
     }
     const best = (key) => Math.max(...pairs.map((pair) => pair[key]));
@@ -169,7 +169,7 @@ const expressionTable = [
 ].join("\n");
 const keptBytes = kept();
 const checkLines = `Checking one value against the shapes at the end of a workflow of 50 steps takes ${checked.one.toFixed(3)} ms (at most 5), reading the whole file ${checked.whole.toFixed(1)} ms.${keptBytes === undefined ? "" : ` A compiled expression that ran on 200 rows keeps ${Math.max(0, Math.round(keptBytes))} bytes more than before.`}`;
-const crowdLine = `1,000 runs that start together with a token that the far side refuses make ${tokenRequests} token request${tokenRequests === 1 ? "" : "s"}.`;
+const crowdLine = `1,000 runs that start together with a token that the API refuses make ${tokenRequests} token request${tokenRequests === 1 ? "" : "s"}.`;
 console.log(
   `${table}\n\n${engineTable}\n\n${authorizingTable}\n\n${crowdLine}\n\n${describedTable}\n\n${expressionTable}\n\n${checkLines}`,
 );
@@ -209,13 +209,13 @@ ${crowdLine}
 ## APIs
 
 Importing goes over the service's own HTTP API, and ends when the document is durable. The shape is compared in one thread, with
-1,000 different answers; a step is one of five calls of a run of the whole service that bring such an answer.
+1,000 different responses; a step is one of five calls of a run of the whole service that bring such a response.
 
 ${describedTable}
 
 ## Expressions
 
-The other side is jsonata, another open expression language, on the same data; and functions written by hand for the one case.
+The API is jsonata, another open expression language, on the same data; and functions written by hand for the one case.
 
 ${expressionTable}
 

@@ -140,13 +140,13 @@ try {
   const runs = await world.runs();
   for (const run of runs) run.entries = await world.journal(run.id);
   const requests = await world.arrived();
-  const { kept } = await world.call("GET", "/api/workflows/together/kept");
+  const { remembered } = await world.call("GET", "/api/workflows/together/remembered");
   const found = differences({
     runs,
     started,
     guests: await world.guests(),
     requests,
-    kept: kept.find(({ key }) => key === "rounds")?.values.count ?? 0,
+    remembered: remembered.find(({ key }) => key === "rounds")?.values.count ?? 0,
   });
   const count = (state) => runs.filter((run) => run.state === state).length;
   const states = ["succeeded", "failed", "stopped", "unsure"].map((state) => `${count(state)} ${state}`);
@@ -157,7 +157,7 @@ try {
     `${runs.length} runs: ${states.join(", ")}. ${decided} unsure calls were decided by what was true.`,
   );
   console.log(
-    `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without an answer.`,
+    `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without a response.`,
   );
   for (const line of found) console.log(`DIFFERENCE ${line}`);
   console.log(

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { installPackages, root } from "./lib/prepare.mjs";
 
 // npm run conformance: runs the conformance suite of CEL on our evaluator, and prints passed and total by section.
-// With --keep the page core/conformance.md is made anew. Fails when something fails that is no wanted departure.
+// With --keep the page core/conformance.md is made again. Fails when something fails that is not a wanted departure.
 await installPackages();
 const keep = process.argv.includes("--keep");
 const { status } = spawnSync(

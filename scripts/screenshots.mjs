@@ -6,7 +6,7 @@ import { chromium } from "playwright-core";
 import { build, installChromium, installPackages, root, say } from "./lib/prepare.mjs";
 import { terminalPage } from "./lib/terminal.mjs";
 
-// npm run screenshots: starts the demo on a data folder of its own, and makes every picture of docs/screenshots anew.
+// npm run screenshots: starts the demo on a data folder of its own, and makes every picture of docs/screenshots again.
 await installPackages();
 await installChromium();
 await build();
@@ -164,22 +164,22 @@ try {
   await light.go("/workflows/greet-guest");
   await light.page.getByRole("tab", { name: "Start" }).click();
   await light.page.getByLabel("Guest e-mail").fill("mira@alpha.example");
-  await light.page.getByText("Rehearse, stop for a look").click();
-  await light.page.getByLabel("Rehearse: calls").check();
-  await light.page.getByRole("button", { name: "Start a run" }).click();
-  await light.page.getByText("calls were held back").waitFor();
+  await light.page.getByText("Test options: rehearse").click();
+  await light.page.getByLabel("Rehearse: send only").check();
+  await light.page.getByRole("button", { name: "Start run" }).click();
+  await light.page.getByText("calls were not sent").waitFor();
   await light.page.getByLabel("What would have been sent").getByText("/guests").click();
   await shoot(light.page, "rehearsal");
   await light.go("/settings");
-  await light.page.getByLabel("Pace of calls").waitFor();
+  await light.page.getByLabel("Rate limits").waitFor();
   await shoot(light.page, "settings");
   const dark = await open({ colorScheme: "dark" });
   await dark.go("/apis/stays/createStay");
   await dark.page.getByLabel("guestId *").fill("g-1");
   await dark.page.getByLabel("hut *").fill("corrie");
   await dark.page.getByRole("button", { name: "nights" }).click();
-  await dark.page.getByRole("button", { name: "Try it", exact: true }).click();
-  await dark.page.getByRole("button", { name: "Send it" }).click();
+  await dark.page.getByRole("button", { name: "Send now", exact: true }).click();
+  await dark.page.getByRole("button", { name: "Send" }).click();
   await dark.page.getByText("201").first().waitFor();
   await shoot(dark.page, "operation-dark");
   const terminal = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();

@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { build, installChromium, installPackages, root, run, say } from "./lib/prepare.mjs";
 
 // npm test: installs what is missing, builds, checks types, style and borders, and runs every test.
+const folders = ["core", "contract", "service", "cli", "standins", "console/src"];
 const bin = (name) => join(root, "node_modules", ".bin", name);
 try {
   await installPackages();
@@ -14,6 +15,9 @@ try {
   await run("npm", ["run", "check:types", "-w", "console", "--silent"], { what: "checking types" });
   say("Checking style and folder borders …");
   await run(bin("eslint"), ["."], { what: "linting" });
+  await run(bin("depcruise"), ["--config", ".dependency-cruiser.cjs", ...folders], {
+    what: "looking for circles",
+  });
   await run(bin("prettier"), ["--check", "--log-level", "warn", "."], { what: "checking format" });
   say("Running the tests …");
   const report = join(mkdtempSync(join(tmpdir(), "ckettle-tests-")), "report.json");

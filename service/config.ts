@@ -25,14 +25,14 @@ const schema = z.object({
     .url({ protocol: /^https?$/, error: "must be an address that begins with https:// or http://" })
     .optional(),
   COPPER_KETTLE_ALLOW_ADDRESSES: list,
-  COPPER_KETTLE_MOST_ANSWER: z.coerce.number().int().min(1_024).default(52_428_800),
+  COPPER_KETTLE_LONGEST_RESPONSE: z.coerce.number().int().min(1_024).default(52_428_800),
   COPPER_KETTLE_KEY: z.string().optional(),
   COPPER_KETTLE_BACKUPS: z.string().min(1).optional(),
   COPPER_KETTLE_LOG: z.enum(["trace", "debug", "info", "warn", "error", "silent"]).default("info"),
   COPPER_KETTLE_GRACE: z.coerce.number().int().min(0).default(10_000),
 });
 
-/** How the service was told to run. */
+/** The settings that the service was started with. */
 export interface Config {
   dataFolder: string;
   listen: string;
@@ -44,7 +44,7 @@ export interface Config {
   /** Addresses of the machine's own network that calls may go to. */
   allowAddresses: string[];
   /** Bytes. */
-  mostAnswer: number;
+  longestResponse: number;
   key: string | undefined;
   /** The folder under which backups are written. */
   backupFolder: string;
@@ -73,7 +73,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     hostNames: values.COPPER_KETTLE_HOST_NAMES,
     publicUrl: values.COPPER_KETTLE_PUBLIC_URL?.replace(/\/+$/, ""),
     allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
-    mostAnswer: values.COPPER_KETTLE_MOST_ANSWER,
+    longestResponse: values.COPPER_KETTLE_LONGEST_RESPONSE,
     key: values.COPPER_KETTLE_KEY,
     backupFolder: resolve(values.COPPER_KETTLE_BACKUPS ?? join(values.COPPER_KETTLE_DATA, "backups")),
     logLevel: values.COPPER_KETTLE_LOG,

@@ -1,6 +1,6 @@
 import { readConfig } from "./config.js";
 import { startService, type Service } from "./service.js";
-import { FolderTaken } from "./store/lock.js";
+import { FolderTaken } from "./store/folder-lock.js";
 
 /** The service's entry: configured by the environment, stopped by SIGTERM or SIGINT. Exit code 2: it could not start. */
 async function main(): Promise<void> {

@@ -18,10 +18,10 @@ import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
-import { withKept } from "./runs/again.js";
+import { withReused } from "./runs/again.js";
 import { ChildRuns } from "./runs/children.js";
 import { LockKeeper } from "./runs/locks.js";
-import { Pacer } from "./runs/pacer.js";
+import { RateLimiter } from "./runs/rate-limiter.js";
 import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
 import { Sealing } from "./sealing/sealing.js";
@@ -34,14 +34,14 @@ import { openDatabase } from "./store/database.js";
 import { DriftStore } from "./store/drift.js";
 import { SampleStore } from "./store/samples.js";
 import { SettingStore } from "./store/settings.js";
-import { KeptStore } from "./store/kept.js";
+import { RememberedStore } from "./store/remembered.js";
 import { FileStore } from "./store/files.js";
 import { JournalStore } from "./store/journal.js";
-import { lockFolder } from "./store/lock.js";
+import { lockFolder } from "./store/folder-lock.js";
 import { migrate } from "./store/migrations.js";
 import { defineModels } from "./store/models.js";
-import { Teller } from "./telling/teller.js";
-import { watch } from "./telling/watch.js";
+import { Notifier } from "./notifications/notifier.js";
+import { watch } from "./notifications/watch.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
   keepRoom,
@@ -108,7 +108,7 @@ export async function startService(config: Config): Promise<Service> {
   const journals = new JournalStore(store, writer, blobs, sealer);
   const transport = new HttpTransport({
     rule: addressRule(config.allowAddresses),
-    mostAnswer: config.mostAnswer,
+    longestResponse: config.longestResponse,
     userAgent: `copper-kettle/${version}`,
   });
   const reader = new AsideReader();
@@ -119,9 +119,9 @@ export async function startService(config: Config): Promise<Service> {
   const requests = new TokenRequests(new EndpointFetch(transport, now), now);
   const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
   const uses = new CredentialUses(credentials, keeper, activity, now);
-  const kept = new KeptStore(writer, sealer, now);
-  await kept.loadAll();
-  const pacer = new Pacer(apis, now);
+  const remembered = new RememberedStore(writer, sealer, now);
+  await remembered.loadAll();
+  const rateLimiter = new RateLimiter(apis, now);
   const settings = new SettingStore(writer, sealer);
   await settings.loadAll();
   const runner = new Runner({
@@ -132,8 +132,8 @@ export async function startService(config: Config): Promise<Service> {
     files,
     apis,
     drift,
-    kept,
-    pacer,
+    remembered,
+    rateLimiter,
     locks,
     transport,
     reader,
@@ -141,8 +141,8 @@ export async function startService(config: Config): Promise<Service> {
     log,
   });
   const starts = new Starts(journals, workflows, runner);
-  journals.withKept = (row, own) =>
-    withKept({ workflows }, row, own, async (source) => (await journals.loadWhole(source)).entries);
+  journals.withReused = (row, own) =>
+    withReused({ workflows }, row, own, async (source) => (await journals.loadWhole(source)).entries);
   runner.children = new ChildRuns(starts, runner, journals, workflows);
   let ready = false;
   const server = createServer({ requestTimeout });
@@ -175,9 +175,9 @@ export async function startService(config: Config): Promise<Service> {
   });
   await auth.loadAll();
   await giveFirstToken(auth, tokenFile);
-  const teller = new Teller(settings, transport, log, publicUrl, now);
+  const notifier = new Notifier(settings, transport, log, publicUrl, now);
   const pruner = new Pruner(writer, blobs, settings, log, now);
-  const watcher = watch({ teller, journals, credentials, tokens, log, console: publicUrl });
+  const watcher = watch({ notifier, journals, credentials, tokens, log, console: publicUrl });
   const context = {
     version,
     startedAt: Date.now(),
@@ -199,10 +199,10 @@ export async function startService(config: Config): Promise<Service> {
     activity,
     constants,
     settings,
-    teller,
+    notifier,
     pruner,
-    kept,
-    pacer,
+    remembered,
+    rateLimiter,
     locks,
     journals,
     transport,
@@ -243,7 +243,7 @@ export async function startService(config: Config): Promise<Service> {
   const keepUp = async (): Promise<void> => {
     await credentials.saveUse();
     await watcher.look();
-    await kept.prune();
+    await remembered.prune();
     await pruner.prune();
   };
   keeper.events.on("ready", () => void watcher.look().catch(() => undefined));
@@ -253,7 +253,7 @@ export async function startService(config: Config): Promise<Service> {
       ready = false;
       clearInterval(upkeep);
       await damage.stop();
-      teller.close();
+      notifier.close();
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeIdleConnections();
       await runner.close(config.graceMillis);

@@ -10,11 +10,11 @@ interface Post {
   board: string;
   thread: string;
   content: unknown[];
-  transaction?: string;
+  clientRef?: string;
 }
 
 /**
- * Message boards, one a hut. Throttled; a transaction id given by the client makes a repeat harmless. Robots have a key
+ * Message boards, one a hut. Throttled; a reference that the client gives (`clientRef`) makes a repeat harmless. Robots have a key
  * of their own; people come with a token of the authorization server.
  */
 export function boards(identity?: Identity): Definition {
@@ -66,10 +66,8 @@ export function boards(identity?: Identity): Definition {
           void response.json({ items: posts.filter((post) => post.board === request.params.board) }),
       );
       app.post("/boards/:board/posts", (request, response) => {
-        const body = (request.body ?? {}) as { content?: unknown; thread?: string; transaction?: string };
-        const repeated = body.transaction
-          ? posts.find((post) => post.transaction === body.transaction)
-          : undefined;
+        const body = (request.body ?? {}) as { content?: unknown; thread?: string; clientRef?: string };
+        const repeated = body.clientRef ? posts.find((post) => post.clientRef === body.clientRef) : undefined;
         if (repeated) return void response.status(200).json(repeated);
         const fault = contentFault(body.content);
         if (fault)
@@ -80,7 +78,7 @@ export function boards(identity?: Identity): Definition {
           board: request.params.board,
           thread: body.thread ?? `t-${id}`,
           content: body.content as unknown[],
-          ...(body.transaction ? { transaction: body.transaction } : {}),
+          ...(body.clientRef ? { clientRef: body.clientRef } : {}),
         };
         posts.push(post);
         response.status(201).json(post);

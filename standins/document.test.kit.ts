@@ -8,7 +8,7 @@ interface Document {
   paths: Record<string, Record<string, { operationId: string; responses: Record<string, unknown> }>>;
 }
 
-/** A check of answers against a stand-in's own document. */
+/** A check of responses against a stand-in's own document. */
 export function documentOf(name: string) {
   const document = parse(
     readFileSync(new URL(`./openapi/${name}.yaml`, import.meta.url), "utf8"),

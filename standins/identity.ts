@@ -27,12 +27,12 @@ const jwtBearer = "urn:ietf:params:oauth:grant-type:jwt-bearer";
 /** What an API learns of a token that it was sent. */
 export interface Accepted {
   scopes: string[];
-  /** Undefined where the token is for no API in particular. */
+  /** Undefined if the token is for no API in particular. */
   audience: string | undefined;
 }
 
 export interface Identity extends Definition {
-  /** What a token is good for; undefined where it is not good (any more). */
+  /** What a token is good for; undefined if it is not good (any more). */
   accept(token: string): Promise<Accepted | undefined>;
 }
 
@@ -230,7 +230,8 @@ async function makeProvider(
   const { privateKey, publicKey } = await generateKeyPair("RS256", { extractable: true });
   const info = (resource: string): ResourceServer => {
     const scope = scopesOfResource[resource];
-    if (scope === undefined) throw new errors.InvalidTarget(`${resource} is no API that this server knows`);
+    if (scope === undefined)
+      throw new errors.InvalidTarget(`${resource} is not an API that this server knows`);
     const accessTokenTTL = resource === boardsResource ? settings.tokenSeconds : 600;
     return {
       scope,

@@ -8,7 +8,7 @@ interface Turn {
   answer: string;
 }
 
-/** Drafts short notices and answers from a prompt. Slow at times; of several drafts the first is the best. */
+/** Drafts short notices and replies from a prompt. Slow at times; of several drafts the first is the best. */
 export function notices(): Definition {
   const settings = { latencyMillis: 30 };
 

@@ -15,11 +15,12 @@ export const passWithoutUsage = "ps-31";
 /** This one is locked by its club, and cannot be changed. */
 export const lockedPass = "ps-4";
 
+/** 84 passes, of which 19 may be used for more than twelve nights. */
 function madeAnew(): Pass[] {
-  return Array.from({ length: 45 }, (_, index) => ({
+  return Array.from({ length: 84 }, (_, index) => ({
     id: `ps-${index + 1}`,
     club: clubs[index % clubs.length] as string,
-    limits: { nights: 12 + ((index * 7) % 40) },
+    limits: { nights: index % 4 === 3 && index < 76 ? 13 + (index % 20) : 3 + (index % 10) },
   }));
 }
 

@@ -16,8 +16,8 @@ import {
   stays,
   staysKey,
   stores,
-  storesAppId,
-  storesAppKey,
+  storesOffice,
+  storesKey,
   tanks,
   tanksSecret,
   tanksToken,
@@ -54,10 +54,10 @@ describe.each<[string, () => Definition, string, [string, string, unknown?][]]>(
     passesKey,
     [
       ["GET", "/passes"],
-      ["GET", "/passes?page=3&size=20"],
+      ["GET", "/passes?page=5&size=20"],
       ["GET", "/passes/ps-1/usage"],
       ["GET", `/passes/${passWithoutUsage}/usage`],
-      ["PUT", "/passes/ps-1/limits", { nights: 30 }],
+      ["PUT", "/passes/ps-1/limits", { nights: 12 }],
       ["PUT", "/passes/ps-1/limits", { nights: "many" }],
       ["PUT", "/passes/ps-99/limits", { nights: 1 }],
       ["PUT", `/passes/${lockedPass}/limits`, { nights: 1 }],
@@ -80,8 +80,8 @@ describe.each<[string, () => Definition, string, [string, string, unknown?][]]>(
     boardsToken,
     [
       ["GET", "/boards/corrie/posts"],
-      ["POST", "/boards/corrie/posts", { content: [{ text: "a" }, { picture: "f1" }], transaction: "t1" }],
-      ["POST", "/boards/corrie/posts", { content: [{ text: "a" }], transaction: "t1" }],
+      ["POST", "/boards/corrie/posts", { content: [{ text: "a" }, { picture: "f1" }], clientRef: "t1" }],
+      ["POST", "/boards/corrie/posts", { content: [{ text: "a" }], clientRef: "t1" }],
       ["POST", "/boards/corrie/posts", { content: [] }],
       ["POST", "/boards/corrie/posts", { content: [{ sound: 1 }] }],
       ["GET", "/boards/corrie/posts"],
@@ -160,7 +160,7 @@ describe.each<[string, () => Definition, string, [string, string, unknown?][]]>(
   });
 });
 
-describe("the stand-ins with credentials of other kinds", () => {
+describe("the stand-ins with credentials of other types", () => {
   const ask = async (url: string, headers: Record<string, string> = {}) => {
     const response = await fetch(url, { headers });
     const text = await response.text();
@@ -191,7 +191,7 @@ describe("the stand-ins with credentials of other kinds", () => {
   it("stores wants two headers, and has fields that are null or absent", async () => {
     const standIn = await startStandIn(stores());
     const faults = documentOf("stores");
-    const keys = { "X-App-Id": storesAppId, "X-App-Key": storesAppKey };
+    const keys = { "X-Store-Office": storesOffice, "X-Store-Key": storesKey };
     for (const [tag, status] of [
       ["T-100", 200],
       ["T-101", 200],
@@ -205,8 +205,8 @@ describe("the stand-ins with credentials of other kinds", () => {
     expect((await ask(`${standIn.url}/items/T-100`, { ...keys, Accept: "application/xml" })).body).toContain(
       "<name>Stove</name>",
     );
-    expect((await ask(`${standIn.url}/items/T-100`, { "X-App-Id": storesAppId })).body).toMatchObject({
-      message: "The header X-App-Key is missing.",
+    expect((await ask(`${standIn.url}/items/T-100`, { "X-Store-Office": storesOffice })).body).toMatchObject({
+      message: "The header X-Store-Key is missing.",
     });
     await standIn.close();
   });
@@ -214,16 +214,20 @@ describe("the stand-ins with credentials of other kinds", () => {
   it("trails wants its key in the query", async () => {
     const standIn = await startStandIn(trails());
     const faults = documentOf("trails");
-    const key = `access_key=${encodeURIComponent(trailsKey)}`;
+    const key = `api_key=${encodeURIComponent(trailsKey)}`;
     for (const [query, status] of [
-      [`${key}&from=a&to=b`, 200],
-      [`${key}&from=a`, 422],
-      ["from=a&to=b", 401],
-    ] as const) {
-      const answer = await ask(`${standIn.url}/conditions?${query}`);
-      expect(answer.status).toBe(status);
-      expect(faults("GET", "/conditions", status, answer.body)).toEqual([]);
-    }
+      [`${key}&stretch=a-b&day=2099-03-01`, 200],
+      [`${key}&stretch=a-b`, 422],
+      [`${key}&stretch=a-b&day=2020-03-01`, 422],
+      ["stretch=a-b&day=2099-03-01", 401],
+    ] as const)
+      for (const path of ["/conditions", "/forecast"]) {
+        const answer = await ask(`${standIn.url}${path}?${query}`);
+        expect(answer.status).toBe(status);
+        expect(faults("GET", path, status, answer.body)).toEqual([]);
+      }
+    const past = await ask(`${standIn.url}/forecast?${key}&stretch=a-b&day=2020-03-01`);
+    expect(past.body).toMatchObject({ field: "day", message: "day must lie in the future." });
     await standIn.close();
   });
 
@@ -246,7 +250,9 @@ describe("the stand-ins with credentials of other kinds", () => {
     expect((await ask(`${standIn.url}/tanks`, signed("/other", "n3"))).body).toMatchObject({
       message: "The signature does not match the request.",
     });
-    expect((await ask(`${standIn.url}/tanks/nowhere`, signed("/tanks/nowhere", "n4"))).status).toBe(404);
+    const nowhere = await ask(`${standIn.url}/tanks/nowhere`, signed("/tanks/nowhere", "n4"));
+    expect(nowhere).toMatchObject({ status: 200, body: { code: 11, message: "nowhere has no tank." } });
+    expect(faults("GET", "/tanks/{hut}", 200, nowhere.body)).toEqual([]);
     await standIn.close();
   });
 });

@@ -19,7 +19,7 @@ interface Stay {
 
 const huts = [
   "ashlar",
-  "brackenfell",
+  "brackenshaw",
   "corrie",
   "dunmoor",
   "eyrie",
@@ -29,7 +29,7 @@ const huts = [
   "ibex-step",
   "juniper",
   "kestrel",
-  "langdale-end",
+  "langmere-end",
 ];
 
 /** Bookings at the huts: guests by e-mail, and their stays. */

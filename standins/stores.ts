@@ -1,8 +1,8 @@
 import type { Express } from "express";
 import type { Definition } from "./stand-in.js";
 
-export const storesAppId = "hut-office-01";
-export const storesAppKey = "st-77ab90c1f3e2";
+export const storesOffice = "hut-office-01";
+export const storesKey = "st-77ab90c1f3e2";
 
 const items = [
   { tag: "T-100", name: "Stove", hut: "corrie", servicedOn: "2026-05-04" },
@@ -17,8 +17,9 @@ export function stores(): Definition {
     reset: () => undefined,
     routes(app: Express) {
       app.use((request, response, next) => {
-        const missing = ["X-App-Id", "X-App-Key"].find((name) => request.get(name) === undefined);
-        const wrong = request.get("X-App-Id") !== storesAppId || request.get("X-App-Key") !== storesAppKey;
+        const missing = ["X-Store-Office", "X-Store-Key"].find((name) => request.get(name) === undefined);
+        const wrong =
+          request.get("X-Store-Office") !== storesOffice || request.get("X-Store-Key") !== storesKey;
         if (!missing && !wrong) return next();
         const message = missing
           ? `The header ${missing} is missing.`

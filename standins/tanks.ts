@@ -10,7 +10,10 @@ const tolerance = 300;
 
 const usualLevels: Record<string, number> = { corrie: 74, dunmoor: 12, eyrie: 29, juniper: 55 };
 
-/** Water tanks with level sensors. Each request is signed; a stale timestamp or a used nonce is refused. */
+/**
+ * Water tanks with level sensors. Each request is signed; a stale timestamp or a used nonce is refused. All else is
+ * answered with the status 200: the code inside says whether it went well.
+ */
 export function tanks(): Definition {
   let nonces = new Set<string>();
   /** A level of null is a sensor that does not answer. */
@@ -49,31 +52,28 @@ export function tanks(): Definition {
         if (message) response.status(401).json({ error: "unauthorized", message });
         else next();
       });
-      app.get(
-        "/tanks",
-        (_request, response) =>
-          void response.json({
-            items: Object.entries(settings.levels).map(([hut, level]) => ({ hut, level: level ?? 0 })),
-          }),
-      );
+      app.get("/tanks", (_request, response) => {
+        const tanks = Object.entries(settings.levels);
+        response.json(good({ items: tanks.map(([hut, level]) => ({ hut, level: level ?? 0 })) }));
+      });
       app.get("/tanks/:hut", (request, response) => {
-        const level = settings.levels[request.params.hut];
-        if (level === null)
-          return void response
-            .status(502)
-            .json({ error: "no-sensor", message: `The sensor of ${request.params.hut} does not answer.` });
-        if (level === undefined)
-          response.status(404).json({ error: "no-such-tank", message: `${request.params.hut} has no tank.` });
-        else response.json({ hut: request.params.hut, current: { level, unit: "percent" } });
+        const { hut } = request.params;
+        const level = settings.levels[hut];
+        if (level === null) response.json(bad(21, `The sensor of ${hut} does not answer.`));
+        else if (level === undefined) response.json(bad(11, `${hut} has no tank.`));
+        else response.json(good({ hut, latest: { level, unit: "percent" } }));
       });
       app.put("/tanks/:hut/threshold", (request, response) => {
         const { percent } = (request.body ?? {}) as { percent?: number };
-        if (typeof percent !== "number")
-          return void response
-            .status(422)
-            .json({ error: "invalid", field: "percent", message: "percent is a number." });
-        response.json({ hut: request.params.hut, percent });
+        if (typeof percent !== "number") response.json(bad(31, "percent is a number."));
+        else response.json(good({ hut: request.params.hut, percent }));
       });
     },
   };
 }
+
+/** Any other code is a failure. */
+const goodCode = 1;
+
+const good = (body: object): object => ({ code: goodCode, message: "", body });
+const bad = (code: number, message: string): object => ({ code, message, body: null });

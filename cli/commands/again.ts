@@ -17,13 +17,18 @@ interface AgainOptions extends InputOptions {
 
 /** Runs again: whole, from a step on, failed items only; going on from a breakpoint; two runs beside each other. */
 export function addAgain(group: Command): void {
-  withInputs(group.command("again").description("start a new run with the inputs of one").argument("<id>"))
-    .option("--from <step>", "keep what the steps before this one gave, and go on from it")
-    .option("--failed-items <step>", "of this loop, do only the items again that failed")
-    .option("--latest", "on the published version; without it the version that the run had")
-    .option("--draft", "on the draft")
-    .option("--new-keys", "new idempotency keys and ids instead of those of the first run")
-    .option("-w, --wait", "follow the run, and print its response")
+  withInputs(
+    group
+      .command("again")
+      .description("run again: start a new run with the inputs of an earlier one")
+      .argument("<id>"),
+  )
+    .option("--from <step>", "reuse the results of the steps before this one, and continue from it")
+    .option("--failed-items <step>", "repeat only the failed items of this loop")
+    .option("--latest", "use the published version; default: the version of that run")
+    .option("--draft", "use the draft")
+    .option("--new-keys", "use new idempotency keys and ids instead of those of the first run")
+    .option("-w, --wait", "follow the run and print its response")
     .action(async (id: string, options: AgainOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -44,37 +49,37 @@ export function addAgain(group: Command): void {
     });
   group
     .command("continue")
-    .description("go on from a breakpoint")
+    .description("continue a run that is paused at a breakpoint")
     .argument("<id>")
     .option(
       "--set <place=value>",
-      "change a value first, such as steps.guest.body.hut=corrie; can be repeated",
+      "change a value first, such as steps.guest.body.hut=corrie; repeat it for more",
       collect,
       [],
     )
-    .option("-w, --wait", "follow the run, and print its response")
+    .option("-w, --wait", "follow the run and print its response")
     .action(async (id: string, options: { set: string[]; wait?: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const set = Object.fromEntries(options.set.map(placeAndValue));
       const run = await client.call(routes.continueRun, { params: { id }, body: { set } });
-      if (!options.wait) return show(globals, run, () => `${id}: goes on`);
+      if (!options.wait) return show(globals, run, () => `${id} continues`);
       finish(await follow(client, globals, id), () => globals);
     });
   group
-    .command("release")
-    .description("let a held run go on")
+    .command("resume")
+    .description("resume a parked run")
     .argument("<id>")
     .action(async (id: string, _options: unknown, command: Command) => {
-      const run = await clientOf(globalsOf(command)).call(routes.releaseRun, { params: { id } });
-      show(globalsOf(command), run, () => `${id}: goes on`);
+      const run = await clientOf(globalsOf(command)).call(routes.resumeRun, { params: { id } });
+      show(globalsOf(command), run, () => `${id} continues`);
     });
   group
     .command("compare")
-    .description("two runs, step by step: what differed")
+    .description("compare two runs, step by step")
     .argument("<id>")
     .argument("<other>")
-    .option("--all", "also the steps that are the same")
+    .option("--all", "also list steps without differences")
     .action(async (id: string, other: string, options: { all?: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const compared = await clientOf(globals).call(routes.compareRuns, {
@@ -84,7 +89,7 @@ export function addAgain(group: Command): void {
       show(globals, compared, () => {
         const steps = compared.steps.filter((step) => options.all || differs(step));
         const head = `${sideText(compared.first)}   ${colors.dim("and")}   ${sideText(compared.second)}`;
-        if (steps.length === 0) return `${head}\n\nThey did the same.`;
+        if (steps.length === 0) return `${head}\n\nNo differences.`;
         return `${head}\n\n${table(["STEP", "FIRST", "SECOND", "TOOK", ""], steps.flatMap(rowsOf), "")}`;
       });
     });

@@ -1,4 +1,4 @@
-import { routes, type UnderstoodSampleView } from "@copper-kettle/contract";
+import { routes, type Understood } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { brief, say, show, table, timeText } from "../output.js";
@@ -12,31 +12,31 @@ interface FromCurlOptions {
   show?: boolean;
 }
 
-/** Commands that make operations of what is there already: pasted requests, inline calls, answers. */
+/** Commands that make operations of what is there already: pasted requests, inline calls, responses. */
 export function addApiBuilding(group: Command): void {
   group
     .command("from-curl")
     .description(
-      "add an operation from a curl command, a raw HTTP request, a HAR entry, a fetch(…) call or an address; the API is made where there is none",
+      "add an operation from a curl command, a raw HTTP request, a HAR entry, a fetch(…) call or an address; creates the API if there is none",
     )
     .argument("<name>", "the API")
     .argument("[file]", "a file, or - for standard input", "-")
-    .option("--id <id>", "the operation's id; else one is derived")
-    .option("--title <text>", "what people call it")
-    .option("--credential <name>", "keep the key that is found in it as this credential")
+    .option("--id <id>", "the operation's id; default: derived from its path")
+    .option("--title <text>", "as people call it")
+    .option("--credential <name>", "save the key that is found in it as this credential")
     .option(
       "--placeholder <index=name>",
-      "a part of the path, counted from 0, that is a parameter; can be repeated; none: --placeholder none",
+      "a part of the path, counted from 0, that is a parameter; repeat it for more; for none: --placeholder none",
       (value: string, before: string[]) => [...before, value],
       [],
     )
-    .option("--show", "only show what is understood")
+    .option("--show", "only show how the request is read")
     .action(async (name: string, file: string, options: FromCurlOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const text = readText(file);
       if (options.show) {
-        const sample = await client.call(routes.readSample, { body: { text } });
+        const sample = await client.call(routes.readPasted, { body: { text } });
         return show(globals, sample, () => understoodText(sample));
       }
       const made = await client.call(routes.addOperation, {
@@ -50,16 +50,16 @@ export function addApiBuilding(group: Command): void {
         },
       });
       for (const note of made.notes) say(`  ${note}`);
-      if (made.credential) say(`  Its key is kept as the credential "${made.credential}".`);
+      if (made.credential) say(`  Its key is saved as the credential "${made.credential}".`);
       show(globals, made, () => `${name}.${made.id}  (revision ${made.api.revision})`);
     });
   group
     .command("adopt")
-    .description("turn an inline call of a workflow's draft into an operation, and call that instead")
+    .description("turn a step's own request into an operation of an API, and call that instead")
     .argument("<workflow>")
     .argument("<step>")
-    .requiredOption("--api <name>", "the API; it is made where there is none")
-    .option("--id <id>", "the operation's id; else one is derived")
+    .requiredOption("--api <name>", "the API; it is created if there is none")
+    .option("--id <id>", "the operation's id; default: derived from its path")
     .action(async (name: string, step: string, options: { api: string; id?: string }, command: Command) => {
       const globals = globalsOf(command);
       const adopted = await clientOf(globals).call(routes.adoptStep, {
@@ -70,12 +70,12 @@ export function addApiBuilding(group: Command): void {
       show(
         globals,
         adopted,
-        () => `${name}: the step ${step} calls ${adopted.operation} now. Publish it when it is right.`,
+        () => `${name}: the step ${step} now calls ${adopted.operation}. Publish the draft when it is ready.`,
       );
     });
   group
     .command("samples")
-    .description("the samples of an operation")
+    .description("list the samples of an operation")
     .argument("<operation>", "such as stays.searchGuests")
     .action(async (text: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -88,14 +88,14 @@ export function addApiBuilding(group: Command): void {
         brief(one.body, 60),
       ]);
       show(globals, samples, () =>
-        table(["SAMPLE", "STATUS", "KEPT", "BY", "BODY"], rows, "None is kept yet."),
+        table(["SAMPLE", "STATUS", "KEPT", "BY", "BODY"], rows, "No samples yet."),
       );
     });
   group
     .command("drift")
-    .description("where real answers depart from the shapes in the documents")
-    .argument("[name]", "one API; else all")
-    .option("--forget", "forget what was seen, of this API; what is still so will be seen again")
+    .description("where real responses do not match the schemas of the documents")
+    .argument("[name]", "one API; default: all")
+    .option("--forget", "clear the list of this API; what still differs is noted again")
     .action(async (name: string | undefined, options: { forget?: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -123,7 +123,7 @@ export function addApiBuilding(group: Command): void {
         table(
           ["OPERATION", "STATUS", "PLACE", "WHAT", "DETAIL", "TIMES", "FIRST", "LAST"],
           rows,
-          "No answer departs from its shape.",
+          "No response does not match its schema.",
         ),
       );
     });
@@ -146,7 +146,7 @@ function placeholders(list: string[]): Record<string, string> {
   );
 }
 
-function understoodText(sample: UnderstoodSampleView): string {
+function understoodText(sample: Understood): string {
   const { form, method, server, path, variable, query, headers, body, secret, notes } = sample;
   const parts = path.split("/").slice(1);
   const rows: [string, string][] = [

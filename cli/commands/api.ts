@@ -32,13 +32,13 @@ export function addApi(program: Command): void {
   group
     .command("add")
     .description(
-      "describe an API by its OpenAPI document (3.0, 3.1, 3.2 or Swagger 2.0; JSON or YAML); a newer one of the same API is taken with --yes, after its changes were shown",
+      "add an API by its OpenAPI document (3.0, 3.1, 3.2 or Swagger 2.0; JSON or YAML); a newer document shows its changes first, and is imported with --yes",
     )
     .argument("<name>")
     .argument("<document>", "a file, - for standard input, or an address")
-    .option("--server <url>", "the address that calls go to, over those of the document")
-    .option("--using <credential>", "the credential of its calls, where a step names none")
-    .option("--yes", "take it, whatever it changes")
+    .option("--server <url>", "the address that calls go to; replaces the servers of the document")
+    .option("--using <credential>", "the credential for its calls, if a step names none")
+    .option("--yes", "import it, whatever it changes")
     .action(
       async (name: string, source: string, options: GivenOptions & { yes?: boolean }, command: Command) => {
         const globals = globalsOf(command);
@@ -47,7 +47,10 @@ export function addApi(program: Command): void {
         const preview = await client.call(routes.previewApi, { params: { name }, body });
         if (preview.changes.length > 0 && !options.yes) {
           show(globals, preview, () => changesText(preview.changes));
-          throw new Exit(exitCodes.wrongUse, `Nothing was changed. Take it with --yes.`);
+          throw new Exit(
+            exitCodes.wrongUse,
+            `Nothing changed yet. Run the command again with --yes to import the new document.`,
+          );
         }
         const kept = await client.call(routes.putApi, { params: { name }, body });
         for (const note of kept.notes) say(`  ${note}`);
@@ -61,7 +64,7 @@ export function addApi(program: Command): void {
     );
   group
     .command("diff")
-    .description("what a document would change; nothing is kept")
+    .description("show what a document would change; nothing is saved")
     .argument("<name>")
     .argument("<document>", "a file, - for standard input, or an address")
     .action(async (name: string, source: string, _options: unknown, command: Command) => {
@@ -70,11 +73,11 @@ export function addApi(program: Command): void {
         params: { name },
         body: given(source, {}),
       });
-      show(globals, preview.changes, () => changesText(preview.changes) || "Nothing would change.");
+      show(globals, preview.changes, () => changesText(preview.changes) || "No changes.");
     });
   group
     .command("list")
-    .description("all described APIs")
+    .description("list the APIs")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const { apis } = await clientOf(globals).call(routes.listApis);
@@ -87,12 +90,12 @@ export function addApi(program: Command): void {
         api.usedBy.join(", "),
       ]);
       show(globals, apis, () =>
-        table(["API", "TITLE", "OPERATIONS", "SERVER", "USING", "USED BY"], rows, "No API is described yet."),
+        table(["API", "TITLE", "OPERATIONS", "SERVER", "USING", "USED BY"], rows, "No APIs yet."),
       );
     });
   group
     .command("show")
-    .description("one API, or one of its operations")
+    .description("show one API, or one of its operations")
     .argument("<name>", "stays, or stays.searchGuests")
     .action(async (text: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -107,21 +110,21 @@ export function addApi(program: Command): void {
     });
   group
     .command("operations")
-    .description("the operations of an API")
+    .description("list the operations of an API")
     .argument("<name>")
-    .option("--search <words>", "only those in which every word stands")
+    .option("--search <words>", "only operations that contain all these words")
     .action(async (name: string, options: { search?: string }, command: Command) => {
       const globals = globalsOf(command);
       const query = options.search ? { search: options.search } : {};
       const { operations } = await clientOf(globals).call(routes.listOperations, { params: { name }, query });
       const rows = operations.map(({ id, method, path, title, effect }) => [id, method, path, effect, title]);
       show(globals, operations, () =>
-        table(["OPERATION", "METHOD", "PATH", "EFFECT", "WHAT"], rows, "None is found."),
+        table(["OPERATION", "METHOD", "PATH", "EFFECT", "WHAT"], rows, "No operations found."),
       );
     });
   group
     .command("export")
-    .description("the document of an API, as OpenAPI 3.1 in YAML (with --json in JSON)")
+    .description("print the document of an API as OpenAPI 3.1 in YAML (with --json in JSON)")
     .argument("<name>")
     .option("--revision <number>", "an earlier one")
     .action(async (name: string, options: { revision?: string }, command: Command) => {
@@ -132,11 +135,11 @@ export function addApi(program: Command): void {
     });
   group
     .command("remove")
-    .description("remove an API; runs keep the revisions that they use")
+    .description("remove an API; runs still use the revisions that they began with")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       await clientOf(globalsOf(command)).call(routes.removeApi, { params: { name } });
-      say(`${name} is removed.`);
+      say(`Removed ${name}.`);
     });
 }
 
@@ -160,7 +163,7 @@ function apiText(api: ApiDetail): string {
   const rows: [string, string][] = [
     ["title", `${api.title} ${api.version}`],
     ["servers", api.servers.join("\n") || "none"],
-    ["credential", api.credential ?? "none of its own"],
+    ["credential", api.credential ?? "none"],
     ["operations", String(api.operations)],
     ["used by", api.usedBy.join(", ") || "no workflow"],
     [
@@ -198,9 +201,9 @@ function operationText(api: string, operation: OperationDetail): string {
       ? [table(["PARAMETER", "IN", "TYPE", "", "DEFAULT", "ABOUT"], parameters, "")]
       : []),
     body,
-    table(["ANSWER", "WHAT"], answers, ""),
+    table(["RESPONSE", "WHAT"], answers, ""),
     operation.usedBy.length > 0 ? `Used by ${operation.usedBy.join(", ")}` : "",
-    `In a file:  operation: ${api}.${operation.id}`,
+    `In a workflow:  operation: ${api}.${operation.id}`,
   ]
     .filter(Boolean)
     .join("\n");

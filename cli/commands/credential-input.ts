@@ -86,7 +86,7 @@ export async function askAgain(settings: Record<string, unknown>, kind: string):
   if (wanted.length === 0)
     throw new Exit(
       exitCodes.wrongUse,
-      "This credential proves itself with a key; give the new one with: ckettle credential add … --key FILE",
+      "This credential uses a key. Give the new one with: ckettle credential add … --key FILE",
     );
   await fill(wanted);
   return input as CredentialInput;

@@ -16,10 +16,13 @@ export function addCredential(program: Command): void {
   addAdd(group);
   group
     .command("replace")
-    .description("give a credential new secrets; its settings stay as they are")
+    .description("give a credential new secrets; its settings stay the same")
     .argument("<name>")
-    .option("--overlap <duration>", "how long the old ones still hold, such as 24h; the new ones go first")
-    .option("--ends <date>", "when the new secret ends, such as 2027-06-30")
+    .option(
+      "--overlap <duration>",
+      "how long the old secrets stay valid, such as 24h; the new ones are tried first",
+    )
+    .option("--ends <date>", "when the new secret expires, such as 2027-06-30")
     .action(async (name: string, options: { overlap?: string; ends?: string }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -31,12 +34,12 @@ export function addCredential(program: Command): void {
         ...(options.overlap ? { overlap: options.overlap } : {}),
       };
       const { credential, removed } = await client.call(routes.putCredential, { params: { name }, body });
-      if (removed.length > 0) say(`Taken off the secret: ${removed.join(", ")}.`);
+      if (removed.length > 0) say(`Removed from the secret: ${removed.join(", ")}.`);
       show(globals, credential, () => line(credential));
     });
   group
     .command("list")
-    .description("all credentials; secrets are never shown")
+    .description("list the credentials; secrets are never shown")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const { credentials } = await clientOf(globals).call(routes.listCredentials);
@@ -59,7 +62,7 @@ export function addCredential(program: Command): void {
     });
   group
     .command("show")
-    .description("one credential: its settings, its token, its scopes, who uses it; never its secrets")
+    .description("show one credential: its settings, token, scopes and users; never its secrets")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -69,10 +72,10 @@ export function addCredential(program: Command): void {
   group
     .command("check")
     .description(
-      "make a real token request, or a reading call to an address, and say in plain words what came back; exit code 1 when it is refused",
+      "check a credential with a real token request or call, and explain the result; exit code 1 if it is refused",
     )
     .argument("<name>")
-    .option("--call <url>", "an address that wants this credential")
+    .option("--call <url>", "a URL to test the credential against")
     .action(async (name: string, options: { call?: string }, command: Command) => {
       const globals = globalsOf(command);
       const result = await clientOf(globals).call(routes.checkCredential, {
@@ -87,27 +90,27 @@ export function addCredential(program: Command): void {
     .command("remove")
     .description("remove a credential")
     .argument("<name>")
-    .option("--yes", "also while workflows use it")
+    .option("--yes", "even if workflows use it")
     .action(async (name: string, options: { yes?: boolean }, command: Command) => {
       const client = clientOf(globalsOf(command));
       const { usedBy } = await client.call(routes.credential, { params: { name } });
       if (usedBy.length > 0 && !options.yes)
         throw new Exit(
           exitCodes.wrongUse,
-          `${name} is used by ${usedBy.join(", ")}: their calls would fail, and the secret is gone for good. Say --yes to remove it all the same.`,
+          `${name} is used by ${usedBy.join(", ")}: their calls would fail, and the secret would be deleted for good. Add --yes to remove it anyway.`,
         );
       await client.call(routes.removeCredential, { params: { name } });
-      say(`${name} is removed.`);
+      say(`Removed ${name}.`);
     });
 }
 
 function addAdd(group: Command): void {
   const many = (command: Command, flags: string, help: string): Command =>
-    command.option(flags, `${help}; can be repeated`, collect, []);
+    command.option(flags, `${help}; repeat it for more`, collect, []);
   const command = group
     .command("add")
     .description(
-      "add or replace a credential; its secrets are asked for, or read from standard input, one a line",
+      "add or replace a credential; asks for its secrets, or reads them from standard input, one per line",
     )
     .argument("<name>")
     .option("--kind <kind>", kinds.join(", "), "bearer");
@@ -124,44 +127,43 @@ function addAdd(group: Command): void {
     .option("--certificate <file>", "of mutual-tls and oauth2: the certificate, in PEM")
     .option("--key <file>", "of mutual-tls and oauth2: the private key, in PEM")
     .option("--pkcs12 <file>", "instead of both: a PKCS#12 file; its passphrase is asked for")
-    .option("--authority <file>", "authorities that the other side is held to besides the usual ones, in PEM")
+    .option("--authority <file>", "certificate authorities to trust besides the usual ones, in PEM")
     .option(
       "--grant <grant>",
       "of oauth2: client-credentials, authorization-code, refresh-token, password (legacy) or jwt-bearer",
     )
     .option("--issuer <url>", "of oauth2: the issuer; its metadata names the endpoints")
-    .option("--token-url <url>", "of oauth2: the token endpoint, where there is no metadata")
-    .option("--authorization-url <url>", "of oauth2: the authorization endpoint, where there is no metadata")
+    .option("--token-url <url>", "of oauth2: the token endpoint, if the issuer has no metadata")
+    .option(
+      "--authorization-url <url>",
+      "of oauth2: the authorization endpoint, if the issuer has no metadata",
+    )
     .option("--client-id <id>", "of oauth2: the client's id")
     .option(
       "--client-auth <method>",
       "of oauth2: client_secret_basic, client_secret_post, private_key_jwt, tls_client_auth or none",
     )
     .option("--key-id <kid>", "of oauth2: the kid of assertions");
-  many(command, "--scope <scope>", "of oauth2: a scope that is asked for");
+  many(command, "--scope <scope>", "of oauth2: a scope to request");
   command.option("--audience <audience>", "of oauth2: the parameter audience");
   many(command, "--resource <uri>", "of oauth2: where the token is to be used (RFC 8707)");
-  many(command, "--parameter <name=value>", "of oauth2: a further parameter of the token request");
+  many(command, "--parameter <name=value>", "of oauth2: another parameter of the token request");
   many(
     command,
     "--authorization-parameter <name=value>",
-    "of oauth2: a further parameter of the authorization request",
+    "of oauth2: another parameter of the authorization request",
   );
-  command.option("--subject <subject>", "of the grant jwt-bearer: for whom the token is");
-  many(
-    command,
-    "--host <host>",
-    "a host that it may be sent to, with its port where it is not the usual one",
-  );
+  command.option("--subject <subject>", "of the grant jwt-bearer: who the token is for");
+  many(command, "--host <host>", "a host it may be sent to, with the port if it is not the default one");
   command
-    .option("--without-secret", "keep it half filled; its secrets come later")
+    .option("--without-secret", "save it incomplete; add its secrets later")
     .option(
       "--overlap <duration>",
-      "how long what it replaces still holds, such as 24h; the new one goes first",
+      "how long the replaced one stays valid, such as 24h; the new one is tried first",
     )
     .option(
       "--ends <date>",
-      "when its secret ends, such as 2027-06-30; you are warned 30, 7 and 1 days ahead",
+      "when its secret expires, such as 2027-06-30; you are warned 30, 7 and 1 days before",
     );
   many(command, "--may-use <name>", "who may use it: the name of an access token");
   many(command, "--may-change <name>", "who may change it: the name of an access token");
@@ -172,7 +174,7 @@ function addAdd(group: Command): void {
       params: { name },
       body,
     });
-    if (removed.length > 0) say(`Taken off the secret: ${removed.join(", ")}.`);
+    if (removed.length > 0) say(`Removed from the secret: ${removed.join(", ")}.`);
     show(globals, credential, () => line(credential));
   });
 }
@@ -180,7 +182,7 @@ function addAdd(group: Command): void {
 function addSignIn(group: Command): void {
   group
     .command("sign-in")
-    .description("print where a person signs in for a credential, and wait until that is done")
+    .description("print where a person signs in for a credential, and wait for it")
     .argument("<name>")
     .option("--no-wait", "do not wait")
     .action(async (name: string, options: { wait: boolean }, command: Command) => {
@@ -190,18 +192,20 @@ function addSignIn(group: Command): void {
       const begun = await client.call(routes.signInCredential, { params: { name } });
       show(globals, begun, () => begun.url);
       if (!options.wait) return;
-      say("Open that address in a browser, and sign in. Waiting …");
+      say("Open that address in a browser and sign in. Waiting …");
       while (Date.now() < Date.parse(begun.expiresAt)) {
         await new Promise((resolve) => setTimeout(resolve, 1_000));
         const now = await client.call(routes.credential, { params: { name } });
         if (now.token && now.token.obtainedAt !== before.token?.obtainedAt && now.state === "ready")
           return say(`${name} is signed in${now.token.subject ? ` as ${now.token.subject}` : ""}.`);
       }
-      throw new Exit(exitCodes.runFailed, "Nobody has signed in within a quarter of an hour.");
+      throw new Exit(exitCodes.runFailed, "Nobody signed in within 15 minutes.");
     });
   group
     .command("redirect-uri")
-    .description("the redirect URI of this installation: register it on the other side first")
+    .description(
+      "print the redirect URI of this installation; register it with the authorization server first",
+    )
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const answer = await clientOf(globals).call(routes.redirectUri);
@@ -209,7 +213,7 @@ function addSignIn(group: Command): void {
     });
   group
     .command("request-sheet")
-    .description("what the administrator on the other side needs to know, in Markdown")
+    .description("print what the administrator of the API needs to know, in Markdown")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -218,17 +222,18 @@ function addSignIn(group: Command): void {
     });
   group
     .command("forget-token")
-    .description("forget the tokens of a credential; the next call asks for a new one, or wants a sign-in")
+    .description("delete the tokens of a credential; the next call requests a new one or needs a sign-in")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       await clientOf(globalsOf(command)).call(routes.forgetToken, { params: { name } });
-      say(`The tokens of ${name} are forgotten.`);
+      say(`Deleted the tokens of ${name}.`);
     });
 }
 
 const marks: Record<CredentialInfo["state"], string> = {
   ready: "✓ ready",
-  "half-filled": "◐ half filled",
+  unchecked: "○ not checked yet",
+  incomplete: "◐ incomplete",
   "sign-in": "→ sign in",
   "sign-in-again": "→ sign in again",
   failing: "✗ failing",
@@ -236,13 +241,13 @@ const marks: Record<CredentialInfo["state"], string> = {
 
 function stateText({ state, warning }: CredentialInfo): string {
   const text = marks[state];
-  const colored = state === "ready" ? colors.green(text) : colors.yellow(text);
+  const colored = state === "ready" ? colors.green(text) : state === "unchecked" ? text : colors.yellow(text);
   return warning ? `${colored}, ${colors.yellow("ends soon")}` : colored;
 }
 
 function line(credential: CredentialInfo): string {
   const sends = credential.shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ");
-  const what = credential.state === "ready" ? `will send ${sends}` : (credential.sentence ?? "");
+  const what = credential.sentence ?? `will send ${sends}`;
   const next = credential.state === "sign-in" ? ` Next: ckettle credential sign-in ${credential.name}` : "";
   return `${credential.name}: ${what}${next}`;
 }
@@ -272,9 +277,9 @@ function sheet(detail: CredentialDetail): string {
     ...(scopes.length > 0 ? ([["scopes", scopes.join("\n")]] as [string, string][]) : []),
     ...(token
       ? ([
-          ["token", `got ${timeText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`],
-          ["good until", timeText(token.expiresAt) || "it is refused"],
-          ["refreshed", token.refreshable ? "by its refresh token" : "by asking anew"],
+          ["token", `obtained ${timeText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`],
+          ["valid until", timeText(token.expiresAt) || "it is refused"],
+          ["refreshed", token.refreshable ? "by its refresh token" : "by asking again"],
         ] as [string, string][])
       : []),
     ...detail.certificates.map(({ subject, endsAt }): [string, string] => [
@@ -285,7 +290,7 @@ function sheet(detail: CredentialDetail): string {
       ? ([["ends", `${timeText(detail.endsAt)} ${detail.warning?.sentence ?? ""}`]] as [string, string][])
       : []),
     ...(detail.replacedUntil
-      ? ([["the old one", `holds until ${timeText(detail.replacedUntil)}`]] as [string, string][])
+      ? ([["the old one", `valid until ${timeText(detail.replacedUntil)}`]] as [string, string][])
       : []),
     ["used by", detail.usedBy.join(", ") || "no workflow"],
     ["last used", timeText(detail.lastUsedAt) || "never"],

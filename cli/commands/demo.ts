@@ -20,16 +20,14 @@ interface DemoPlan {
 export function addDemo(program: Command): void {
   program
     .command("demo")
-    .description(
-      "run the service with simulated outside services, demo credentials and the example workflows",
-    )
+    .description("run the service with simulated APIs, demo credentials and example workflows")
     .option("--port <number>", "port to listen on", "4100")
     .option("--log-level <level>", "how much the service logs", "warn")
     .action(async (options: { port: string; logLevel: string }, command: Command) => {
       const globals = { ...globalsOf(command) };
       globals.data ??= installed(".demo");
       mkdirSync(globals.data, { recursive: true });
-      say("Starting the stand-ins for the outside services …");
+      say("Starting the stand-ins …");
       const { child: standIns, addresses } = await startStandIns(join(globals.data, "stand-ins.json"));
       const allowAddress = Object.values(addresses).map((url) => new URL(url).host);
       let stopping = false;
@@ -44,9 +42,9 @@ export function addDemo(program: Command): void {
           if (first) for (const [name, url] of Object.entries(addresses)) say(`  ${name.padEnd(8)} ${url}`);
           say(await greeting(globals));
           say(
-            `The service is process ${service.pid}. Kill it if you like (kill -9 ${service.pid}): it comes back, and runs go on.`,
+            `The service is process ${service.pid}. Kill it if you like (kill -9 ${service.pid}): it restarts, and runs continue.`,
           );
-          say(`Stop everything with Ctrl+C. What the demo keeps lies in ${globals.data}`);
+          say(`Stop everything with Ctrl+C. The demo's data is in ${globals.data}`);
           const code = await ended(service);
           if (stopping || service.signalCode === null) throw new Exit(code);
           say(`\nThe service was ended by ${service.signalCode}.`);
@@ -83,8 +81,8 @@ async function startStandIns(
 }
 
 /**
- * Does what the administrator on the other side would: registers our redirect URI and the public half of a key, which is
- * made anew each time. Gives the private half, in PEM.
+ * Does what the administrator on the API would: registers our redirect URI and the public half of a key, which is
+ * made again each time. Gives the private half, in PEM.
  */
 async function introduce(client: Client, identity: string): Promise<string> {
   const { redirectUri } = await client.call(routes.redirectUri);

@@ -22,7 +22,7 @@ import { readText } from "./workflow.js";
 export function addEval(program: Command): void {
   program
     .command("eval")
-    .description("evaluate an expression on a JSON file, or on the values of a run")
+    .description("evaluate an expression with a JSON file or with the values of a run")
     .argument("<expression>", "such as size(items); with --template a text with ${…} parts")
     .option(
       "-d, --data <file>",
@@ -72,7 +72,7 @@ function dataOf(file: string): ValueMap {
     data = parseJson(readText(file));
   } catch (error) {
     if (error instanceof Exit) throw error;
-    throw new Exit(exitCodes.wrongUse, `${file} is no JSON: ${(error as Error).message}`);
+    throw new Exit(exitCodes.wrongUse, `${file} is not JSON: ${(error as Error).message}`);
   }
   return (isObject(data) ? data : { data }) as ValueMap;
 }

@@ -30,9 +30,9 @@ export function addRun(program: Command): void {
   });
   group
     .command("list")
-    .description("runs, newest first")
+    .description("list runs, newest first")
     .option("--workflow <name>")
-    .option("--state <states>", "one or more states, with commas between")
+    .option("--state <states>", "one or more states, separated by commas")
     .option("--text <text>", "in the id, the workflow, or the error")
     .option("--limit <number>", "how many", "20")
     .action(
@@ -48,7 +48,7 @@ export function addRun(program: Command): void {
           table(
             ["RUN", "WORKFLOW", "STATE", "STARTED", "TOOK", "CALLS", ""],
             runs.map(rowOf),
-            "There are no such runs.",
+            "No runs found.",
           ),
         );
         if (more && process.stdout.isTTY) say(colors.dim(`More: --limit ${Number(options.limit) * 2}`));
@@ -56,7 +56,7 @@ export function addRun(program: Command): void {
     );
   group
     .command("show")
-    .description("one run: what it was given, what happened, what it gave")
+    .description("show one run: its inputs, what happened, its response")
     .argument("<id>")
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -76,7 +76,7 @@ export function addRun(program: Command): void {
     });
   group
     .command("follow")
-    .description("print what happens in a run until it comes to rest")
+    .description("print what happens in a run until it ends or waits")
     .argument("<id>")
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -95,7 +95,7 @@ export function addRun(program: Command): void {
     .command("stop")
     .description("stop a run after its step")
     .argument("<id>")
-    .option("--now", "cut off what is being sent too")
+    .option("--now", "also abort what is being sent")
     .action(async (id: string, options: { now?: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const run = await clientOf(globals).call(routes.stopRun, {
@@ -106,14 +106,14 @@ export function addRun(program: Command): void {
     });
   group
     .command("decide")
-    .description("say what is true of a call whose fate is unknown")
+    .description("decide about a call that may or may not have been carried out")
     .argument("<id>")
     .addArgument(new Argument("<decision>", "happened, again, skip or stop").choices(decisions))
-    .option("--step <path>", "the step; needed only where several are unsure")
+    .option("--step <path>", "the step; needed only if several are unsure")
     .option("--attempt <number>", "the attempt that you looked at; default: the one that is unsure now")
     .option(
       "--outcome <json>",
-      'with happened: what the far side answered, such as {"status":201,"body":{"id":"g-9"}}',
+      'with happened: the response of the API, such as {"status":201,"body":{"id":"g-9"}}',
     )
     .action(
       async (
@@ -141,7 +141,7 @@ function outcomeOf(text: string): Json {
   try {
     return parseJson(text);
   } catch (error) {
-    throw new Exit(exitCodes.wrongUse, `--outcome is no JSON: ${(error as Error).message}`);
+    throw new Exit(exitCodes.wrongUse, `--outcome is not JSON: ${(error as Error).message}`);
   }
 }
 
@@ -177,7 +177,7 @@ function rowOf(run: Run): string[] {
   ];
 }
 
-/** What nobody knows the fate of, with what was sent, so that one can look for it on the far side. */
+/** What nobody knows the fate of, with what was sent, so that one can look for it on the API. */
 function unsureLines(run: Run, entries: Entry[]): string[] {
   if (run.unsure.length === 0) return [];
   const steps = run.unsure.flatMap((item) => [
@@ -188,7 +188,7 @@ function unsureLines(run: Run, entries: Entry[]): string[] {
     "",
     stateText("unsure"),
     ...steps,
-    `Look at the far side, then: ckettle run decide ${run.id} happened|again|skip|stop`,
+    `Check in the API whether it was carried out, then: ckettle run decide ${run.id} happened|again|skip|stop`,
   ];
 }
 

@@ -31,14 +31,15 @@ export function addServe(program: Command): void {
     .option("--listen <address>", "address to listen on (default 127.0.0.1)")
     .option(
       "--allow-address <address>",
-      "an address of this machine's own network that calls may go to; can be repeated",
+      "an address of this machine's own network that calls may go to; repeat it for more",
       collect,
     )
-    .option("--host-name <name>", "a further host name to answer to; can be repeated", collect)
     .option(
-      "--public-url <url>",
-      "the address under which people reach the service, where that is another than its own",
+      "--host-name <name>",
+      "another host name that the service responds to; repeat it for more",
+      collect,
     )
+    .option("--public-url <url>", "the address under which people reach the service, if it is not its own")
     .option("--log-level <level>", "trace, debug, info, warn, error or silent")
     .action(async (options: ServeOptions, command: Command) => {
       const globals = globalsOf(command);
@@ -96,12 +97,12 @@ export async function untilReady(globals: Globals, child: ChildProcess): Promise
     }
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
-  throw new Exit(exitCodes.unreachable, "The service did not come up within 30 seconds.");
+  throw new Exit(exitCodes.unreachable, "The service did not start within 30 seconds.");
 }
 
 /** What a person needs to go on: the console's address with a link that signs in. */
 export async function greeting(globals: Globals): Promise<string> {
   const { url } = await clientOf({ ...globals, url: undefined }).call(routes.signInLink);
   const address = new URL(url).origin;
-  return `\nCopper Kettle is running at ${address}\nOpen the console with this link (good once, for ten minutes):\n\n  ${url}\n`;
+  return `\nCopper Kettle is running at ${address}\nOpen the console with this link (valid once, for ten minutes):\n\n  ${url}\n`;
 }

@@ -29,7 +29,7 @@ export interface InputOptions {
 /** Adds the options that give inputs. */
 export function withInputs(command: Command): Command {
   return command
-    .option("-i, --input <key=value>", "an input; can be repeated", collect, [])
+    .option("-i, --input <key=value>", "an input; repeat it for more", collect, [])
     .option("--inputs <file>", "inputs as a JSON file, or - for standard input");
 }
 
@@ -65,9 +65,9 @@ export function addStart(program: Command): void {
   withInputs(
     program.command("start").description("start a run of a workflow").argument("<name>", "the workflow"),
   )
-    .option("-w, --wait", "follow the run, and print its response; exit code 1 when it does not succeed")
+    .option("-w, --wait", "follow the run and print its response; exit code 1 when it does not succeed")
     .option("--draft", "run the draft instead of the published version")
-    .option("--key <text>", "an idempotency key: starts with the same key are one run")
+    .option("--key <text>", "an idempotency key: starts with the same key give one run")
     .action(async (name: string, options: StartOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -102,7 +102,7 @@ export function fromFile(file: string): JsonObject {
     if (isObject(value)) return value;
   } catch (error) {
     if (error instanceof JsonSyntaxError)
-      throw new Exit(exitCodes.wrongUse, `${file} is no JSON: ${error.message}`);
+      throw new Exit(exitCodes.wrongUse, `${file} is not JSON: ${error.message}`);
     throw error;
   }
   throw new Exit(

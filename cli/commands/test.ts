@@ -1,6 +1,6 @@
 import { routes, type Client, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
 import {
-  heldOutcomes,
+  fixedOutcomes,
   own,
   printJson,
   type Entry,
@@ -20,8 +20,8 @@ interface TestOptions extends InputOptions {
   to?: string;
   break: string[];
   fault: string[];
-  held?: string;
-  heldFrom?: string;
+  fixed?: string;
+  fixedFrom?: string;
   published?: boolean;
 }
 
@@ -30,23 +30,25 @@ export function addTest(program: Command): void {
   withInputs(
     program
       .command("test")
-      .description("run a draft to try it: whole, one step alone, or up to a step; with faults, with stops")
+      .description(
+        "test a draft: whole, one step alone, or up to a step; with simulated faults and breakpoints",
+      )
       .argument("<workflow>"),
   )
-    .option("--step <name>", "run only this step, with outcomes held for the others")
-    .option("--item <number>", "with a step inside of loops: the item, from 0")
-    .option("--held-from <run>", "hold the outcomes that this run gave")
-    .option("--held <file>", "hold outcomes from a JSON file: { step: outcome }")
+    .option("--step <name>", "run only this step, with fixed results for the others")
+    .option("--item <number>", "for a step inside loops: the item, from 0")
+    .option("--fixed-from <run>", "use the results of this run as fixed results")
+    .option("--fixed <file>", "use fixed results from a JSON file: { step: outcome }")
     .option("--to <name>", "end after this step")
     .option(
       "--break <path>",
-      "stop before a step, such as made or round[3]/post; can be repeated",
+      "pause before a step, such as made or round[3]/post; repeat it for more",
       collect,
       [],
     )
     .option(
       "--fault <step=fault>",
-      "answer so instead, such as post=503x2 or post=timeout; can be repeated",
+      "simulate a fault, such as post=503x2 or post=timeout; repeat it for more",
       collect,
       [],
     )
@@ -63,7 +65,7 @@ export function addTest(program: Command): void {
         },
       });
       const rested = await follow(client, globals, run.id);
-      if (rested.waitsOn?.kind === "breakpoint") return atBreakpoint(rested);
+      if (rested.waitsFor?.kind === "breakpoint") return atBreakpoint(rested);
       const wanted = options.step ?? options.to;
       if (wanted !== undefined && rested.state === "succeeded") {
         const outcome = await outcomeOf(client, run.id, wanted, Number(options.item ?? 0));
@@ -74,7 +76,7 @@ export function addTest(program: Command): void {
   withInputs(
     program
       .command("rehearse")
-      .description("run with reading calls only; show what would have been sent")
+      .description("dry run: send only calls that read, and show what would have been sent")
       .argument("<workflow>"),
   )
     .option("--draft", "rehearse the draft instead of the published version")
@@ -90,8 +92,8 @@ export function addTest(program: Command): void {
       const entries = await allEntries((after) =>
         client.call(routes.journal, { params: { id: run.id }, query: { after, limit: 1000 } }),
       );
-      const held = heldBack(entries as Entry[]);
-      show(globals, { run: rested, wouldSend: held }, () => heldLines(held, rested));
+      const calls = notSent(entries as Entry[]);
+      show(globals, { run: rested, wouldSend: calls }, () => notSentLines(calls, rested));
       if (rested.state !== "succeeded") finish(rested, () => ({}));
     });
 }
@@ -102,8 +104,8 @@ function optionsOf(options: TestOptions): RunOptionsInput {
       ? { only: { step: options.step, ...(options.item ? { item: Number(options.item) } : {}) } }
       : {}),
     ...(options.to ? { to: options.to } : {}),
-    ...(options.heldFrom ? { heldFrom: options.heldFrom } : {}),
-    ...(options.held ? { held: fromFile(options.held) } : {}),
+    ...(options.fixedFrom ? { fixedFrom: options.fixedFrom } : {}),
+    ...(options.fixed ? { fixed: fromFile(options.fixed) } : {}),
     ...(options.break.length > 0 ? { breakpoints: options.break } : {}),
     ...(options.fault.length > 0 ? { faults: options.fault.map(faultOf) } : {}),
   };
@@ -124,11 +126,11 @@ function faultOf(text: string): NonNullable<RunOptionsInput["faults"]>[number] {
 }
 
 function atBreakpoint(run: RunDetail): void {
-  const path = run.waitsOn?.name ?? "";
+  const path = run.waitsFor?.name ?? "";
   say(
     `${stateText("waiting")} before ${colors.bold(path)}. Look at the values with: ckettle eval steps --run ${run.id}`,
   );
-  say(`Go on with: ckettle run continue ${run.id} [--set steps.x.body.y=value]`);
+  say(`Continue with: ckettle run continue ${run.id} [--set steps.x.body.y=value]`);
   process.stdout.write(`${run.id}\n`);
 }
 
@@ -136,20 +138,20 @@ async function outcomeOf(client: Client, id: string, step: string, item: number)
   const entries = await allEntries((after) =>
     client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }),
   );
-  return own(heldOutcomes(entries as Entry[], item), step);
+  return own(fixedOutcomes(entries as Entry[], item), step);
 }
 
-interface HeldBack {
+interface NotSent {
   path: string;
   method: string;
   url: string;
   body: Json | null;
 }
 
-/** The calls that a rehearsal held back, as they would have been sent. */
-function heldBack(entries: Entry[]): HeldBack[] {
+/** The calls that a rehearsal not sent, as they would have been sent. */
+function notSent(entries: Entry[]): NotSent[] {
   const requests = new Map<string, RecordedRequest>();
-  const found: HeldBack[] = [];
+  const found: NotSent[] = [];
   for (const entry of entries) {
     if (entry.type === "begun" && entry.data["request"])
       requests.set(entry.path, entry.data["request"] as unknown as RecordedRequest);
@@ -161,14 +163,14 @@ function heldBack(entries: Entry[]): HeldBack[] {
   return found;
 }
 
-function heldLines(held: HeldBack[], run: RunDetail): string {
-  if (held.length === 0)
-    return run.state === "succeeded" ? "Nothing would have been sent that does more than read." : "";
-  const lines = held.map(
+function notSentLines(calls: NotSent[], run: RunDetail): string {
+  if (calls.length === 0)
+    return run.state === "succeeded" ? "All calls only read. Nothing else would have been sent." : "";
+  const lines = calls.map(
     ({ path, method, url, body }) =>
       `${colors.bold(path)}  ${method} ${url}${body === null ? "" : `  ${brief(body, 200)}`}`,
   );
-  return [`${held.length} ${held.length === 1 ? "call" : "calls"} would have been sent:`, ...lines].join(
+  return [`${calls.length} ${calls.length === 1 ? "call" : "calls"} would have been sent:`, ...lines].join(
     "\n",
   );
 }

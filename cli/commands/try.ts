@@ -33,7 +33,7 @@ interface TryOptions {
   body?: string;
   form: string[];
   multipart: string[];
-  sample?: string;
+  pasted?: string;
   curl?: boolean;
   yes?: boolean;
   saveSample?: string;
@@ -46,32 +46,32 @@ export function addTry(program: Command): void {
   program
     .command("try")
     .description(
-      "send an operation, an address or a pasted request for real, and show what comes back; exit code 1 when it is no success",
+      "send an operation, an address or a pasted request for real, and show what comes back; exit code 1 if it is not a success",
     )
     .argument("[target]", "an operation such as stays.searchGuests, or an address")
     .option("-p, --parameter <name=value>", "a parameter; can be repeated, also for lists", repeated, [])
-    .option("-H, --header <name=value>", "a header; can be repeated", repeated, [])
+    .option("-H, --header <name=value>", "a header; repeat it for more", repeated, [])
     .option("--method <method>", "the method, for an address; default: GET")
     .option("--using <credential>", "the credential; default: the one of the API")
     .option(
       "--body <text>",
       "the body: JSON, or text where the operation wants it; @FILE reads a file, - standard input",
     )
-    .option("--form <name=value>", "a field of a form; can be repeated", repeated, [])
+    .option("--form <name=value>", "a field of a form; repeat it for more", repeated, [])
     .option("--multipart <name=value>", "a field of a multipart form; name=@FILE sends a file", repeated, [])
     .option(
-      "--sample <file>",
+      "--pasted <file>",
       "a pasted curl command, raw request, HAR entry or fetch(…) to send as it is; - for standard input",
     )
     .option("--curl", "also print the curl command that does the same; secrets are placeholders")
     .option("--yes", "send a call that writes without asking")
     .option(
       "--save-sample <name>",
-      "keep the answer as a sample, and its shape in the document where that says nothing yet",
+      "save the response as a sample, and its schema in the document if that has none yet",
     )
     .option(
       "--shape <how>",
-      "with --save-sample: open (where the document says nothing yet), replace or leave",
+      "with --save-sample: open (only if the document has no schema yet), replace or leave",
       "open",
     )
     .action(async (target: string | undefined, options: TryOptions, command: Command) => {
@@ -87,7 +87,7 @@ export function addTry(program: Command): void {
       show(globals, result, () => bodyText(result));
       if (options.curl) say(`\n${result.curl}`);
       for (const { path, detail } of result.drift)
-        say(colors.yellow(`  departs from its shape at ${path || "the body"}: ${detail}`));
+        say(colors.yellow(`  does not match its schema at ${path || "the body"}: ${detail}`));
       if (options.saveSample && given.operation && result.status !== null)
         await save(client, given.operation, result, options);
       if (result.explanation) say(result.explanation);
@@ -101,16 +101,16 @@ async function givenOf(
   options: TryOptions,
 ): Promise<{ given: Given; writes: string | undefined }> {
   const using = options.using ? { using: options.using } : {};
-  if (options.sample !== undefined) {
-    const sample = readText(options.sample);
-    const { method, server, path, effect } = await client.call(routes.readSample, { body: { text: sample } });
+  if (options.pasted !== undefined) {
+    const pasted = readText(options.pasted);
+    const { method, server, path, effect } = await client.call(routes.readPasted, { body: { text: pasted } });
     return {
-      given: { sample, ...using },
+      given: { pasted, ...using },
       writes: effect === "reads" ? undefined : `${method} ${server}${path}`,
     };
   }
   if (target === undefined)
-    throw new Exit(exitCodes.wrongUse, "Name an operation or an address, or give a --sample.");
+    throw new Exit(exitCodes.wrongUse, "Name an operation or an address, or give --pasted.");
   const headers = pairs(options.header);
   if (/^https?:\/\//i.test(target)) {
     const method = (options.method ?? "GET").toUpperCase();
@@ -139,10 +139,10 @@ async function givenOf(
 }
 
 async function askFirst(call: string): Promise<void> {
-  const question = `${call} changes something on the other side.`;
+  const question = `${call} changes something in the API.`;
   if (!process.stdin.isTTY || !process.stderr.isTTY)
-    throw new Exit(exitCodes.wrongUse, `${question} Send it with --yes.`);
-  if (!(await confirm({ message: `${question} Send it?`, default: false }, { output: process.stderr })))
+    throw new Exit(exitCodes.wrongUse, `${question} Send with --yes.`);
+  if (!(await confirm({ message: `${question} Send?`, default: false }, { output: process.stderr })))
     throw new Exit(exitCodes.wrongUse, "Nothing was sent.");
 }
 
@@ -177,7 +177,7 @@ function parsed(text: string, what: string): Json {
   try {
     return parseJson(text);
   } catch (error) {
-    throw new Exit(exitCodes.wrongUse, `${what} is no JSON: ${(error as Error).message}`);
+    throw new Exit(exitCodes.wrongUse, `${what} is not JSON: ${(error as Error).message}`);
   }
 }
 
@@ -207,7 +207,7 @@ function fileField([name, value]: [string, string]): [string, Json] {
 }
 
 function answerLine({ status, failure, took, size, headers }: TryResult): string {
-  if (status === null) return colors.red(`✗ no answer: ${failure?.message ?? ""}`);
+  if (status === null) return colors.red(`✗ no response: ${failure?.message ?? ""}`);
   const facts = [
     `${took} ms`,
     size === null ? "" : `${size} bytes`,
@@ -233,12 +233,12 @@ async function save(
   const shape = (["open", "replace", "leave"] as const).find((one) => one === how);
   if (!shape) throw new Exit(exitCodes.wrongUse, `--shape is open, replace or leave; this is "${how}".`);
   const [name = "", ...rest] = operation.split(".");
-  const { shaped, api } = await client.call(routes.keepSample, {
+  const { shaped, api } = await client.call(routes.saveSample, {
     params: { name, id: rest.join("."), sample },
     body: { try: result.id, shape },
   });
   const document = shaped
-    ? `its shape is in the document, at revision ${api.revision}`
-    : "the document has a shape of its own, and was left as it is";
-  say(`Kept as the sample "${sample}"; ${shape === "leave" ? "the document was left as it is" : document}.`);
+    ? `its schema is in the document, at revision ${api.revision}`
+    : "the document already has a schema, and was not changed";
+  say(`Saved as the sample "${sample}"; ${shape === "leave" ? "the document was not changed" : document}.`);
 }

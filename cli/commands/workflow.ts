@@ -49,7 +49,7 @@ export function addWorkflow(program: Command): void {
     .description("workflows: list, show, push, pull, publish, versions, diff, roll-back, remove");
   group
     .command("list")
-    .description("all workflows")
+    .description("list the workflows")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const { workflows } = await clientOf(globals).call(routes.listWorkflows);
@@ -57,13 +57,13 @@ export function addWorkflow(program: Command): void {
         table(
           ["NAME", "VERSION", "STARTED BY", "LAST RUN", "TITLE"],
           workflows.map(rowOf),
-          "There are no workflows yet. Push one with: ckettle workflow push FILE",
+          "No workflows yet. Push one with: ckettle workflow push FILE",
         ),
       );
     });
   group
     .command("show")
-    .description("one workflow: its state, problems and outline")
+    .description("show one workflow: its state, problems and outline")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -88,12 +88,12 @@ export function addWorkflow(program: Command): void {
     });
   group
     .command("push")
-    .description("keep a file as the draft of its workflow")
+    .description("save a file as the draft of its workflow")
     .argument("<file>", "the file, or - for standard input")
-    .option("--publish", "publish it too")
+    .option("--publish", "also publish it")
     .option(
       "--base <revision>",
-      "the revision that it was made from, as pull says: another one since is refused",
+      "the revision that it was made from, as pull prints it; refused if there is a newer one",
     )
     .action(async (file: string, options: { publish?: boolean; base?: string }, command: Command) => {
       const globals = globalsOf(command);
@@ -129,7 +129,7 @@ export function addWorkflow(program: Command): void {
     });
   group
     .command("publish")
-    .description("make the draft the version that runs")
+    .description("publish the draft: it becomes the version that runs")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -144,7 +144,7 @@ export function addWorkflow(program: Command): void {
     });
   group
     .command("versions")
-    .description("the versions that were published")
+    .description("list the published versions")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -156,15 +156,15 @@ export function addWorkflow(program: Command): void {
             String(one.version),
             timeText(one.publishedAt),
             one.publishedBy,
-            one.current ? "runs now" : "",
+            one.current ? "current" : "",
           ]),
-          `${name} was never published.`,
+          `${name} is not published yet.`,
         ),
       );
     });
   group
     .command("diff")
-    .description("what changed from one version to another, or to the draft")
+    .description("show what changed from one version to another, or to the draft")
     .argument("<name>")
     .argument("<from>", "a version")
     .argument("[to]", "a version; without it the draft")
@@ -173,12 +173,12 @@ export function addWorkflow(program: Command): void {
         const globals = globalsOf(command);
         const query = { from: Number(from), to: Number(to ?? 0) };
         const { diff } = await clientOf(globals).call(routes.diffVersions, { params: { name }, query });
-        show(globals, { diff }, () => (diff === "" ? "They are the same." : colorDiff(diff)));
+        show(globals, { diff }, () => (diff === "" ? "No differences." : colorDiff(diff)));
       },
     );
   group
     .command("roll-back")
-    .description("publish the text of an older version again")
+    .description("publish an older version again")
     .argument("<name>")
     .argument("<version>")
     .action(async (name: string, version: string, _options: unknown, command: Command) => {
@@ -191,11 +191,11 @@ export function addWorkflow(program: Command): void {
     });
   group
     .command("remove")
-    .description("remove a workflow; its runs are kept")
+    .description("remove a workflow; its runs remain")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       await clientOf(globalsOf(command)).call(routes.removeWorkflow, { params: { name } });
-      say(`${name} is removed.`);
+      say(`Removed ${name}.`);
     });
 }
 

@@ -12,7 +12,7 @@ import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { useTheme } from "vuetify";
 import { shared } from "./api.js";
-import SignInNotice from "./parts/SignInNotice.vue";
+import SignInNotice from "./parts/credential/SignInNotice.vue";
 import { rememberTheme } from "./theme.js";
 
 const theme = useTheme();

@@ -17,7 +17,7 @@ export function sentence(error: unknown): string {
     return error.problem.detail ?? error.problem.title;
   }
   if (error instanceof Unreachable)
-    return "The service does not answer. It may have been stopped; what you typed is still here.";
+    return "The service does not respond. It may have been stopped. What you typed is still here.";
   return String((error as Error).message ?? error);
 }
 

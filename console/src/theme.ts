@@ -39,8 +39,8 @@ const key = "copper-kettle.theme";
 export type ThemeName = "light" | "dark";
 
 export function rememberedTheme(): ThemeName {
-  const kept = localStorage.getItem(key);
-  if (kept === "light" || kept === "dark") return kept;
+  const saved = localStorage.getItem(key);
+  if (saved === "light" || saved === "dark") return saved;
   return matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
 }
 

@@ -1,5 +1,5 @@
 import { printJson, type Json } from "../values/json.js";
-import type { Api, Operation, Parameter } from "./document.js";
+import type { Api, Operation, Parameter } from "./openapi.js";
 
 /** How an operation differs between two revisions of its API. */
 export interface OperationChange {
@@ -42,7 +42,7 @@ export function apiChanges(before: Api, after: Api): OperationChange[] {
 
 function alterations(before: Operation, after: Operation): string[] {
   const details: string[] = [];
-  if (before.id !== after.id) details.push(`it is called ${after.id} now`);
+  if (before.id !== after.id) details.push(`it is now called ${after.id}`);
   const old = new Map(before.parameters.map((parameter) => [parameter.name, parameter]));
   const fresh = new Map(after.parameters.map((parameter) => [parameter.name, parameter]));
   for (const [name, parameter] of old) {
@@ -52,14 +52,14 @@ function alterations(before: Operation, after: Operation): string[] {
   }
   for (const [name, { required }] of fresh)
     if (!old.has(name)) details.push(`parameter ${name} is new${required ? " and required" : ""}`);
-  if (differs(before.body ?? null, after.body ?? null)) details.push("its body is another");
+  if (differs(before.body ?? null, after.body ?? null)) details.push("its body changed");
   if (differs(before.responses as unknown as Json, after.responses as unknown as Json))
-    details.push("its answers are others");
+    details.push("its responses changed");
   if (before.effect !== after.effect) details.push(`its effect is ${after.effect}, not ${before.effect}`);
   if (differs((before.pages ?? null) as Json, (after.pages ?? null) as Json))
-    details.push("its pages go on in another way");
+    details.push("its pages changed");
   if (differs(before.scopes, after.scopes))
-    details.push(`it wants the scopes ${after.scopes.join(" ") || "none"}`);
+    details.push(`it needs the scopes ${after.scopes.join(" ") || "none"}`);
   if (!before.deprecated && after.deprecated) details.push("it is deprecated");
   return details;
 }

@@ -1,5 +1,5 @@
 import { isObject, own, type JsonObject } from "../values/json.js";
-import { deref, type Operation } from "./document.js";
+import { deref, type Operation } from "./openapi.js";
 
 /** Where an operation stands in a document; the method in any case. */
 export type OperationPlace = Pick<Operation, "method" | "path">;
@@ -10,7 +10,7 @@ function itemOf(document: JsonObject, path: string): JsonObject {
   return isObject(item) ? item : {};
 }
 
-/** An operation as it stands in a document; undefined where there is none. */
+/** An operation as it stands in a document; undefined if there is none. */
 export function rawOperation(document: JsonObject, { path, method }: OperationPlace): JsonObject | undefined {
   const found = own(itemOf(document, path), method.toLowerCase());
   return isObject(found) ? found : undefined;

@@ -1,5 +1,5 @@
 import { isObject, type Json, type JsonObject } from "../values/json.js";
-import { deref } from "./document.js";
+import { deref } from "./openapi.js";
 
 /** So many parts of a schema are written out; beyond them, and where a schema holds itself, it stays open. */
 const mostParts = 2_000;

@@ -36,7 +36,7 @@ export interface Outcome {
   passed: boolean;
   /** Why not, in a few words. */
   why: string;
-  /** Why it does not concern us; empty where it does. */
+  /** Why it does not concern us; empty if it does. */
   apart: string;
 }
 

@@ -1,7 +1,7 @@
 /** A secret as it was meant, and what was taken off. */
 export interface CleanSecret {
   secret: string;
-  /** What was taken off, in plain words; empty where nothing was. */
+  /** What was taken off, in plain words; empty if nothing was. */
   removed: string[];
 }
 
@@ -10,7 +10,7 @@ const quotes = /^(["'`“‘])([\s\S]*)(["'`”’])$/;
 
 /**
  * Cleans a secret that a person pasted: outer white space and line ends, quotes around it, invisible characters,
- * and the prefix that is kept apart from it (`Bearer abc` where the prefix is `Bearer `).
+ * and the prefix that is saved apart from it (`Bearer abc` where the prefix is `Bearer `).
  */
 export function cleanSecret(pasted: string, prefix: string): CleanSecret {
   const removed: string[] = [];
@@ -33,15 +33,15 @@ export function cleanSecret(pasted: string, prefix: string): CleanSecret {
   return { secret, removed };
 }
 
-/** Why a text cannot be a secret that goes into a header, or undefined where it can. */
+/** Why a text cannot be a secret that goes into a header, or undefined if it can. */
 export function secretFault(secret: string): string | undefined {
   if (secret === "") return "The secret is empty.";
   for (const character of secret) {
     const code = character.codePointAt(0) as number;
     if (code < 32 || code === 127)
-      return "The secret holds a line end or another control character in its middle; it was probably copied in two pieces.";
+      return "The secret contains a line end or another control character in the middle. It was probably copied in two pieces.";
     if (code > 255)
-      return `The secret holds "${character}", which no header can carry; it was probably copied from a formatted text.`;
+      return `The secret contains "${character}", which a header cannot carry. It was probably copied from a formatted text.`;
   }
   return undefined;
 }

@@ -16,7 +16,7 @@ export interface KeyPart {
   secret: string;
 }
 
-/** A client certificate with its private key, in PEM (RFC 7468), and the authorities that the far side is held to. */
+/** A client certificate with its private key, in PEM (RFC 7468), and the authorities that must have signed the API's certificate. */
 export interface TlsIdentity {
   /** The certificate, and those between it and its authority. */
   certificate: string;
@@ -82,7 +82,7 @@ function pemLines(pem: string): string[] {
   return pem.split(/\r?\n/).filter((line) => line.length > 16 && !line.startsWith("-----"));
 }
 
-/** The client certificate that a connection shows with a proof; undefined where it shows none. */
+/** The client certificate that a connection shows with a proof; undefined if it shows none. */
 export function identityOf(proof: Proof | undefined): TlsIdentity | undefined {
   if (proof?.kind === "mutual-tls") return proof;
   return proof?.kind === "bearer" ? proof.identity : undefined;
@@ -139,7 +139,7 @@ export function authorize(request: HttpRequest, credential: Proof, fresh: Freshn
 }
 
 /**
- * The request to send instead after an answer that challenges it (RFC 9110 section 11.3); undefined where the
+ * The request to send instead after a response that challenges it (RFC 9110 section 11.3); undefined if the
  * challenge is not one that this credential answers. `request` is the one without authorization.
  */
 export function answerChallenge(

@@ -9,7 +9,7 @@ import {
   type Proof,
 } from "./credential.js";
 import { answerDigest, digestChallenges } from "./digest.js";
-import { explainRefusal } from "./explain.js";
+import { explainRefusal } from "./explain-refusal.js";
 import { checkScheme, computeSignature, type SchemeFault, type SigningScheme } from "./signed.js";
 
 const fresh = { now: 1_700_000_000_000, nonce: "7f3c" };
@@ -123,7 +123,7 @@ describe("keys in other places", () => {
 
   it("say so where there is no such place", () => {
     expect(() => authorize(get("https://a.example/v1"), key("path", "key"), fresh)).toThrow("no such place");
-    expect(() => authorize({ ...get(), body: "[1]" }, key("body", "k"), fresh)).toThrow("no JSON object");
+    expect(() => authorize({ ...get(), body: "[1]" }, key("body", "k"), fresh)).toThrow("not a JSON object");
   });
 });
 
@@ -185,9 +185,9 @@ describe("signed requests", () => {
     });
     expect(fault({ base: "${request.paht}" }).message).toContain('"path"');
     expect(fault({ vector: { ...vector, signature: "other" } }).message).toContain(
-      "should be other, and is L7oX",
+      "Expected other, got L7oX",
     );
-    expect(fault({ vector: { ...vector, base: "GET" } }).message).toContain("base does not come out");
+    expect(fault({ vector: { ...vector, base: "GET" } }).message).toContain("gives another base");
     expect(fault({ vector: { ...vector, secrets: { key: "s3cr3t" } } }).message).toContain(
       'no secret "token"',
     );
@@ -205,8 +205,8 @@ describe("refusals, in plain words", () => {
   it.each<[string, Credential, number, Record<string, string>, unknown, string]>([
     ["accepted", bearer, 200, {}, null, "Bearer •••"],
     ["prefix-missing", header, 401, { "www-authenticate": 'Bearer realm="x"' }, null, '"Bearer "'],
-    ["prefix-doubled", bearer, 401, {}, { message: 'The prefix "Bearer" stands twice.' }, "stands twice"],
-    ["prefix-doubled", { kind: "bearer", token: "Bearer x" }, 401, {}, null, "stands twice"],
+    ["prefix-doubled", bearer, 401, {}, { message: 'The prefix "Bearer" stands twice.' }, "sent twice"],
+    ["prefix-doubled", { kind: "bearer", token: "Bearer x" }, 401, {}, null, "sent twice"],
     [
       "scope-missing",
       bearer,
@@ -221,9 +221,9 @@ describe("refusals, in plain words", () => {
       401,
       { "www-authenticate": 'Bearer error="invalid_token", error_description="The token expired"' },
       null,
-      "run out",
+      "expired",
     ],
-    ["not-allowed", bearer, 403, {}, "no", "does not allow"],
+    ["not-allowed", bearer, 403, {}, "no", "not allowed"],
     [
       "other-scheme",
       bearer,
@@ -232,7 +232,14 @@ describe("refusals, in plain words", () => {
       null,
       "basic or digest",
     ],
-    ["wrong-place", header, 401, {}, { message: "The header X-App-Key is missing." }, "did not find the key"],
+    [
+      "wrong-place",
+      header,
+      401,
+      {},
+      { message: "The header X-Store-Key is missing." },
+      "did not find the key",
+    ],
     ["unknown-key", bearer, 401, {}, { message: "This key is not known." }, "This key is not known."],
     [
       "unknown-key",

@@ -47,7 +47,7 @@ export function digestChallenges(field: string | string[] | undefined): DigestCh
 
 /**
  * The Authorization field that answers a challenge (RFC 7616 section 3.4): the strongest algorithm that we know,
- * `auth` before `auth-int`. Undefined where there is no such challenge. A user name beyond ASCII goes as it is: `username*`
+ * `auth` before `auth-int`. Undefined if there is no such challenge. A user name beyond ASCII goes as it is: `username*`
  * (section 3.4.4) is not written.
  */
 export function answerDigest(

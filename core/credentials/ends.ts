@@ -20,12 +20,12 @@ export interface EndWarning {
 export function endWarning(endsAt: number, now: number, what: string): EndWarning | undefined {
   const left = endsAt - now;
   const day = new Date(endsAt).toISOString().slice(0, 10);
-  if (left <= 0) return { days: 0, sentence: `Its ${what} ended on ${day}.` };
+  if (left <= 0) return { days: 0, sentence: `Its ${what} expired on ${day}.` };
   const days = [...warningDays].reverse().find((count) => left <= count * dayMillis);
   if (days === undefined) return undefined;
   return {
     days,
-    sentence: `Its ${what} ends on ${day}, in ${printForPeople(coarse(left))}. Get a new one in time.`,
+    sentence: `Its ${what} expires on ${day}, in ${printForPeople(coarse(left))}. Get a new one before.`,
   };
 }
 

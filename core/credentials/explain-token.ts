@@ -3,12 +3,12 @@ import type { OAuthCredential } from "./oauth.js";
 
 /** What a token endpoint, or an authorization endpoint, answered instead of a token. */
 export interface TokenRefusal {
-  /** 0 where there was no answer from the endpoint itself: the browser brought the error back. */
+  /** 0 if there was no response from the endpoint itself: the browser brought the error back. */
   status: number;
   /** The code of RFC 6749 section 5.2 or 4.1.2.1, RFC 8707, OpenID Connect. */
   error: string;
   description?: string;
-  /** How far our clock is ahead of the other side's, in milliseconds; 0 where that is not known. */
+  /** How far our clock is ahead of the authorization server's, in milliseconds; 0 where that is not known. */
   clockAhead: number;
 }
 
@@ -32,7 +32,7 @@ export interface TokenExplanation {
     | "busy"
     | "other";
   sentence: string;
-  /** Whether only a person can mend it, by signing in. */
+  /** Whether only a person can put it right, by signing in. */
   signIn: boolean;
   /** Whether it may go away by itself: nothing is wrong with the credential. */
   passing: boolean;
@@ -60,17 +60,17 @@ export function explainTokenRefusal(credential: OAuthCredential, refusal: TokenR
   if (asserts && Math.abs(clockAhead) > clockTolerance && /client|grant|assertion|request/.test(error)) {
     return result(
       "clock-off",
-      `This machine's clock is ${printForPeople(Math.abs(clockAhead))} ${clockAhead > 0 ? "ahead of" : "behind"} the other side's, and an assertion holds for minutes only; set it right.`,
+      `This machine's clock is ${printForPeople(Math.abs(clockAhead))} ${clockAhead > 0 ? "ahead of" : "behind"} the authorization server's, and an assertion holds for minutes only; correct it.`,
     );
   }
   if (/redirect/i.test(words) || error === "invalid_redirect_uri") {
     return result(
       "redirect-not-registered",
-      "The other side does not know our redirect URI. Give its administrator the exact text of it, to the last slash; the request sheet has it.",
+      "The authorization server does not know our redirect URI. Give its administrator the exact text of it, to the last slash; the request sheet has it.",
     );
   }
   if (/certificate/i.test(words) && /expired/i.test(words))
-    return result("certificate-expired", "The certificate has run out; give the credential a new one.");
+    return result("certificate-expired", "The certificate has expired. Give the credential a new one.");
   if (/grant type.*not (allowed|supported)|not allowed.*grant/i.test(words))
     return grantNotAllowed(credential, result);
   switch (error) {
@@ -82,18 +82,18 @@ export function explainTokenRefusal(credential: OAuthCredential, refusal: TokenR
     case "invalid_target":
       return result(
         "wrong-audience",
-        `The other side knows no such audience or resource: ${[credential.audience, ...(credential.resource ?? [])].filter(Boolean).join(", ") || "none was asked for"}.`,
+        `The authorization server knows no such audience or resource: ${[credential.audience, ...(credential.resource ?? [])].filter(Boolean).join(", ") || "none was requested"}.`,
       );
     case "invalid_scope":
       return result(
         "scope-missing",
-        `The client may not ask for all of these scopes: ${credential.scopes.join(" ") || "none were asked for"}. Its administrator can add them.`,
+        `The client may not ask for all of these scopes: ${credential.scopes.join(" ") || "none were requested"}. Its administrator can add them.`,
       );
     case "access_denied":
     case "consent_required":
       return result(
         "consent-missing",
-        "Nobody has consented to what was asked for. Sign in again and allow it, or have an administrator consent.",
+        "Nobody has consented to the requested scopes. Sign in again and allow it, or have an administrator consent.",
         { signIn: true },
       );
     case "login_required":
@@ -105,13 +105,11 @@ export function explainTokenRefusal(credential: OAuthCredential, refusal: TokenR
     case "slow_down":
     case "temporarily_unavailable":
     case "server_error":
-      return result("busy", "The other side cannot give a token at the moment.", { passing: true });
+      return result("busy", "The authorization server cannot give a token at the moment.", { passing: true });
     default:
       return result(
         "other",
-        status === 0
-          ? "The sign-in brought no token."
-          : `The token endpoint answered ${status} and gave no token.`,
+        status === 0 ? "The sign-in gave no token." : `The token endpoint sent ${status} and no token.`,
         { passing: status === 429 || status >= 500 },
       );
   }
@@ -135,23 +133,23 @@ function clientFault(credential: OAuthCredential, words: string, result: Make): 
   if (/not found|no client|unknown|no such|does not exist|not registered|client is invalid/i.test(words))
     return result(
       "unknown-client",
-      `${client} is not known there: it was mistyped, or belongs to another environment.`,
+      `${client} is unknown: it was mistyped, or belongs to another environment.`,
     );
   if (/method|client_secret_(basic|post)|mechanism|must (use|be)/i.test(words)) {
     return result(
       "wrong-client-auth",
-      `${client} must prove itself in another way than ${credential.clientAuth}; set the client authentication method that it was registered with.`,
+      `${client} must not use ${credential.clientAuth}. Set the client authentication method that it was registered with.`,
     );
   }
   if (/expired/i.test(words))
-    return result("expired", "The client's secret has run out; get a new one and replace it.");
+    return result("expired", "The client's secret has expired. Get a new one and replace it.");
   const proof =
     credential.clientAuth === "private_key_jwt"
       ? "key is not the one that was registered"
       : credential.clientAuth === "tls_client_auth"
         ? "certificate is not the one that was registered"
         : "secret is wrong";
-  return result("wrong-client-secret", `${client} was not taken: it is not known there, or its ${proof}.`);
+  return result("wrong-client-secret", `${client} was not accepted: it is unknown, or its ${proof}.`);
 }
 
 function grantFault(credential: OAuthCredential, words: string, result: Make): TokenExplanation {
@@ -163,16 +161,16 @@ function grantFault(credential: OAuthCredential, words: string, result: Make): T
       if (/aud/i.test(words))
         return result(
           "wrong-audience",
-          "The assertion is made for another audience than the other side expects.",
+          "The assertion is made for another audience than the authorization server expects.",
         );
       return result(
         "assertion-refused",
-        "The assertion was not taken: its key, issuer or subject is not the one that was registered.",
+        "The assertion was not accepted: its key, issuer or subject is not the one that was registered.",
       );
     default:
       return result(
         "sign-in-again",
-        "The sign-in does not hold any more: it was revoked, ran out, or its refresh token was used by somebody else.",
+        "The sign-in is no longer valid: it was revoked, it expired, or somebody else used its refresh token.",
         { signIn: true },
       );
   }

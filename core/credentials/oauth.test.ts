@@ -55,7 +55,7 @@ describe("a token", () => {
   });
 });
 
-describe("a credential that is half filled", () => {
+describe("a credential that is incomplete", () => {
   it.each<[Credential, string[]]>([
     [{ kind: "bearer", token: "" }, ["token"]],
     [{ kind: "basic", user: "larkspur", password: "" }, ["password"]],
@@ -200,9 +200,9 @@ describe("the end of a credential", () => {
 
   it("is told with its day and how long that is", () => {
     expect(endWarning(now + 6.4 * day, now, "secret")?.sentence).toBe(
-      "Its secret ends on 2027-03-07, in 6 d. Get a new one in time.",
+      "Its secret expires on 2027-03-07, in 6 d. Get a new one before.",
     );
-    expect(endWarning(now - 1, now, "certificate")?.sentence).toBe("Its certificate ended on 2027-02-28.");
+    expect(endWarning(now - 1, now, "certificate")?.sentence).toBe("Its certificate expired on 2027-02-28.");
   });
 });
 

@@ -24,7 +24,7 @@ export interface OAuthCredential {
   grant: OAuthGrant;
   /** The issuer, whose metadata names the endpoints (RFC 8414; OpenID Connect Discovery 1.0 section 4). */
   issuer?: string;
-  /** The endpoints, where there is no issuer or its metadata is not to be used. */
+  /** The endpoints, if there is no issuer or its metadata is not to be used. */
   tokenUrl?: string;
   authorizationUrl?: string;
   clientId?: string;
@@ -34,7 +34,7 @@ export interface OAuthCredential {
   privateKey?: string;
   /** In PEM: its thumbprint stands in assertions (`x5t`, RFC 7515 section 4.1.7); shown by the connection in mutual TLS. */
   certificate?: string;
-  /** Certificates of authorities that the token endpoint is held to besides the usual ones, in PEM. */
+  /** Certificates of authorities that may have signed the token endpoint's certificate, besides the usual ones, in PEM. */
   authority?: string;
   /** The `kid` of assertions (RFC 7515 section 4.1.4). */
   keyId?: string;
@@ -57,14 +57,14 @@ export interface OAuthCredential {
   assertion?: { issuer?: string; subject?: string; audience?: string };
 }
 
-/** A token as it is kept. Times are milliseconds since 1970, by our clock. */
+/** A token as it is stored. Times are milliseconds since 1970, by our clock. */
 export interface Token {
   accessToken: string;
   refreshToken?: string;
-  /** The scopes that the answer, or the token itself, says it has; undefined where neither says. */
+  /** The scopes that the response, or the token itself, says it has; undefined if neither says. */
   scopes?: string[];
   obtainedAt: number;
-  /** Undefined where nothing says: it is used until it is refused. */
+  /** Undefined if nothing says: it is used until it is refused. */
   expiresAt?: number;
   /** When it is replaced ahead of its end; spread, so that many do not come at once. */
   refreshAt?: number;
@@ -74,7 +74,7 @@ export interface Token {
   claims?: Record<string, unknown>;
 }
 
-/** What a token is kept under besides the name of its credential: another audience or other scopes want another token. */
+/** What a token is stored under besides the name of its credential: another audience or other scopes want another token. */
 export function tokenKey({ audience, resource, scopes }: OAuthCredential): string {
   return JSON.stringify([audience ?? "", [...(resource ?? [])].sort(), [...scopes].sort()]);
 }

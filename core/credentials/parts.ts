@@ -1,7 +1,7 @@
 import type { Credential } from "./credential.js";
 import { wantsSignIn, type OAuthCredential } from "./oauth.js";
 
-/** What a credential still lacks before it can be used, by the names of its fields; empty where it is whole. */
+/** What a credential still lacks before it can be used, by the names of its fields; empty if it is whole. */
 export function missingParts(credential: Credential): string[] {
   const lacks = (fields: Record<string, string | undefined>) =>
     Object.entries(fields)

@@ -45,7 +45,7 @@ function inPath(url: string, name: string, value: string): string {
   if (!placed) {
     throw new RequestRefused(
       "bad-request",
-      `The credential belongs into the path at {${name}}, and the URL has no such place.`,
+      `The credential belongs in the path at {${name}}, but the URL has no such place.`,
     );
   }
   return [head.replace(placed, percentEncode(value)), ...rest].join("?");
@@ -61,7 +61,7 @@ function inBody(body: HttpRequest["body"], name: string, value: string): string 
   if (!isObject(json)) {
     throw new RequestRefused(
       "bad-request",
-      `The credential belongs into the body's field "${name}", and the body is no JSON object.`,
+      `The credential belongs in the body's field "${name}", but the body is not a JSON object.`,
     );
   }
   const filled = { ...json };

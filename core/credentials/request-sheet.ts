@@ -9,7 +9,7 @@ const grantNames: Record<OAuthCredential["grant"], string> = {
 };
 
 /**
- * The request sheet of a credential, in Markdown: all that the administrator on the other side needs to register a
+ * The request sheet of a credential, in Markdown: all that the administrator on the API needs to register a
  * client for it, and what has to come back.
  * @param consentUrl where an administrator consents beforehand; undefined while its parts are not known
  */
@@ -53,7 +53,7 @@ export function requestSheet(
     "",
     ...(signsIn
       ? [
-          "The redirect URI must be registered exactly as it stands here: scheme, host, port and path, without a slash at its end.",
+          "The redirect URI must be registered exactly as written here: scheme, host, port and path, without a slash at its end.",
           "",
         ]
       : []),

@@ -21,7 +21,7 @@ export interface SigningScheme {
   headers?: Record<string, string>;
   /** Templates of query parameters that are added. */
   query?: Record<string, string>;
-  /** A known case, checked when the scheme is kept. */
+  /** A known case, checked when the scheme is saved. */
   vector?: SigningVector;
 }
 
@@ -156,7 +156,7 @@ export function sign(
 }
 
 /**
- * Checks a scheme before it is kept: that it can be read, that it names only secrets that there are, and that its
+ * Checks a scheme before it is saved: that it can be read, that it names only secrets that there are, and that its
  * vector comes out.
  * @throws SchemeFault
  */
@@ -179,13 +179,13 @@ export function checkScheme(scheme: SigningScheme, secretNames: readonly string[
   if (vector.base !== undefined && vector.base !== result.base) {
     throw new SchemeFault(
       "vector",
-      `The test vector's base does not come out. It should be ${JSON.stringify(vector.base)}, and is ${JSON.stringify(result.base)}.`,
+      `The test vector gives another base. Expected ${JSON.stringify(vector.base)}, got ${JSON.stringify(result.base)}.`,
     );
   }
   if (vector.signature !== result.signature) {
     throw new SchemeFault(
       "vector",
-      `The test vector does not come out: the signature should be ${vector.signature}, and is ${result.signature}. What was signed: ${JSON.stringify(result.base)}.`,
+      `The test vector gives another signature. Expected ${vector.signature}, got ${result.signature}. What was signed: ${JSON.stringify(result.base)}.`,
     );
   }
 }

@@ -198,8 +198,8 @@ steps:
   - { step: sum, set: { total: "\${sum(steps.all.items)}" } }
 `;
 
-  it("collect in the order of the list, whatever the order of the answers", async () => {
-    for (const more of ["", "at-once: 7"]) {
+  it("collect in the order of the list, whatever the order of the responses", async () => {
+    for (const more of ["", "parallel: 7"]) {
       const it: World = new World(file(more), (request) => ({
         status: 200,
         body: Number(request.url.split("/").at(-1)),
@@ -219,7 +219,7 @@ steps:
   - step: all
     each: lists.range(6)
     as: n
-    at-once: 2
+    parallel: 2
     collect: n
     steps:
       - { step: rest, wait: { for: "\${n < 4 ? '2m' : '1s'}" } }
@@ -241,7 +241,7 @@ steps:
     expect(it.sent).toHaveLength(4);
   });
 
-  it("say what is no list", async () => {
+  it("say what is not a list", async () => {
     const it: World = new World(
       file("")
         .replace("lists.range(20)", "inputs.none")
@@ -254,7 +254,7 @@ steps:
 });
 
 describe("secrets", () => {
-  it("never show in the open form: those of a credential, those echoed, those in answers, those made from them", async () => {
+  it("never show in the open form: those of a credential, those echoed, those in responses, those made from them", async () => {
     const secret = "bt-5f0e8c1d77";
     const token = "tok/+9a8b7c6d5e4f";
     const it: World = new World(
@@ -331,11 +331,11 @@ steps:
     steps:
       - step: over
         if: index == 1
-        then: [{ step: out, stop: { as: failed, message: "enough at \${index}" } }]
+        then: [{ step: out, fail: "enough at \${index}" }]
 `);
     expect(await it.run()).toMatchObject({
       state: "failed",
-      error: { code: "stopped", message: "enough at 1", step: "all[1]/out" },
+      error: { code: "failed", message: "enough at 1", step: "all[1]/out" },
     });
   });
 });

@@ -2,10 +2,13 @@ import { printForPeople } from "../values/durations.js";
 import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
 import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
-import { RunLog } from "./log.js";
+import { RunLog } from "./replayed.js";
 import type { Ports } from "./ports.js";
 import { Asleep, CannotReplay, Paused, StepFailed, Stopped, TimedOut, Unsure } from "./signals.js";
-import { Walk, type Frame, type RunFacts, type Signals } from "./walk.js";
+import type { Frame, RunFacts } from "./frame.js";
+import type { Signals } from "./progress.js";
+import { walkStep } from "./steps/index.js";
+import { Walk } from "./walk.js";
 
 /** Where a run stands after it was taken as far as it goes now. */
 export interface Advanced {
@@ -32,12 +35,13 @@ export async function advance(
 ): Promise<Advanced> {
   const log = new RunLog(entries);
   if (!log.started || log.started.format !== journalFormat) {
-    const reason = "This run's journal was written by another version of the engine.";
-    const entry: Entry = { type: "rested", at: ports.clock.now(), state: "held", reason };
+    const reason =
+      "The journal of this run was written by an older version of the engine, which this one cannot continue. Start the workflow again, or stop this run.";
+    const entry: Entry = { type: "rested", at: ports.clock.now(), state: "parked", reason };
     await ports.journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
-    return { state: "held" };
+    return { state: "parked" };
   }
-  const walk = new Walk(workflow, facts, ports, log, signals);
+  const walk = new Walk(workflow, facts, ports, log, signals, walkStep);
   const frame: Frame = {
     prefix: "",
     log: log.root,
@@ -51,19 +55,25 @@ export async function advance(
     state: RunState,
     more: { error?: RunError; message?: string } = {},
   ): Promise<Advanced> => {
-    walk.note({ type: "finished", at: ports.clock.now(), state, problems: frame.problems.count, ...more });
-    await walk.commit();
+    walk.write.note({
+      type: "finished",
+      at: ports.clock.now(),
+      state,
+      problems: frame.problems.count,
+      ...more,
+    });
+    await walk.write.commit();
     return { state, ...(more.error ? { error: more.error } : {}) };
   };
   const rest = async (how: {
-    state: "waiting" | "unsure" | "held";
+    state: "waiting" | "unsure" | "parked";
     until?: number;
     path?: string;
     reason?: string;
     credential?: string;
   }): Promise<Advanced> => {
-    walk.note({ type: "rested", at: ports.clock.now(), ...how });
-    await walk.commit();
+    walk.write.note({ type: "rested", at: ports.clock.now(), ...how });
+    await walk.write.commit();
     const { state, until, credential } = how;
     return { state, ...(until === undefined ? {} : { until }), ...(credential ? { credential } : {}) };
   };
@@ -77,8 +87,8 @@ export async function advance(
       if (signal.state !== "failed") return end(signal.state, message);
       return end("failed", {
         error: {
-          code: "stopped",
-          message: signal.text ?? "Ended as failed by a stop step.",
+          code: "failed",
+          message: signal.text ?? "Ended by a fail step.",
           step: signal.path,
         },
       });
@@ -93,9 +103,9 @@ export async function advance(
       return rest({ state: "waiting", path, ...(Number.isFinite(until) ? { until } : {}), ...waitsFor });
     }
     if (signal instanceof Unsure) return rest({ state: "unsure", path: signal.path });
-    if (signal instanceof CannotReplay) return rest({ state: "held", reason: signal.message });
+    if (signal instanceof CannotReplay) return rest({ state: "parked", reason: signal.message });
     if (signal instanceof Paused) {
-      await walk.commit();
+      await walk.write.commit();
       return { state: "queued" };
     }
     throw signal;

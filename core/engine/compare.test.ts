@@ -34,7 +34,7 @@ describe("two runs, step by step", () => {
       ["told", "succeeded", undefined, 0, 0],
     ]);
     const [, guest, known, made] = steps;
-    expect(guest?.differences).toContainEqual({ place: "answer.body.items[0]", first: { id: "g-1" } });
+    expect(guest?.differences).toContainEqual({ place: "response.body.items[0]", first: { id: "g-1" } });
     expect(guest?.took).toEqual([10, 1_020]);
     expect(known?.differences).toContainEqual({ place: "begun.chose", first: "then", second: "else" });
     expect(made?.took).toEqual([null, 10]);

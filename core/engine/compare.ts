@@ -2,9 +2,9 @@ import { isObject, own, printJson, type Json } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
 import type { Entry } from "./entries.js";
 
-/** One place at which two runs differ. Undefined where a run has nothing there. */
+/** One place at which two runs differ. Undefined if a run has nothing there. */
 export interface Difference {
-  /** `request.url`, `answer.body.items[0]`, `outcome.id` and so on. */
+  /** `request.url`, `response.body.items[0]`, `outcome.id` and so on. */
   place: string;
   first: Json | undefined;
   second: Json | undefined;
@@ -13,16 +13,16 @@ export interface Difference {
 /** One step of two runs, side by side. */
 export interface ComparedStep {
   path: string;
-  /** How it ended in each: `succeeded`, `failed`, `skipped`, `not ended`; undefined where it did not begin. */
+  /** How it ended in each: `succeeded`, `failed`, `skipped`, `not ended`; undefined if it did not begin. */
   first: string | undefined;
   second: string | undefined;
-  /** Milliseconds from its beginning to its end; null where it has none. */
+  /** Milliseconds from its beginning to its end; null if it has none. */
   took: [number | null, number | null];
   attempts: [number, number];
   differences: Difference[];
 }
 
-/** So many differences of a step are told. */
+/** So many differences of a step are reported. */
 const mostDifferences = 50;
 
 interface Told {
@@ -83,7 +83,7 @@ function told(entries: Iterable<Entry>): Map<string, Told> {
     } else if (entry.type === "attempt") {
       const step = at(entry.path, entry.sentAt);
       step.attempts++;
-      step.seen["answer"] = entry.response
+      step.seen["response"] = entry.response
         ? { status: entry.response.status, body: entry.items ?? entry.response.body }
         : { failure: entry.failure?.kind ?? null };
     } else if (entry.type === "ended") {

@@ -1,5 +1,6 @@
 import { Asleep, Halted, StepFailed, Unsure } from "./signals.js";
-import { longestWaitInMemory, type Frame, type Walk } from "./walk.js";
+import type { Frame } from "./frame.js";
+import { longestWaitInMemory, type Progress } from "./progress.js";
 
 /** How many units of one crowd may sleep while others take their place. */
 const mostAsleep = 1_000;
@@ -9,7 +10,7 @@ export interface Units {
   path: string;
   count: number;
   /** How many at once; 1 is in order, where each waits for the one before. */
-  atOnce: number;
+  parallel: number;
   /** Takes one unit as far as it goes. Called again where it slept. */
   run(index: number): Promise<void>;
 }
@@ -25,7 +26,7 @@ export class Crowd {
   readonly #asleep: { index: number; signal: Asleep }[] = [];
 
   constructor(
-    readonly walk: Walk,
+    readonly progress: Progress,
     readonly frame: Frame,
     readonly units: Units,
   ) {}
@@ -35,7 +36,7 @@ export class Crowd {
    * @throws StepFailed where one failed; Asleep, Unsure and whatever else ends a walk
    */
   async work(): Promise<void> {
-    const workers = Math.min(this.units.atOnce, this.units.count);
+    const workers = Math.min(this.units.parallel, this.units.count);
     await Promise.all(Array.from({ length: workers }, () => this.#worker()));
     if (this.#fatal) throw this.#fatal;
     const earliest = this.#earliest();
@@ -57,7 +58,7 @@ export class Crowd {
       if (index === undefined) {
         const earliest = this.#earliest();
         if (!earliest || this.halted()) return;
-        const left = earliest.signal.until - this.walk.ports.clock.now();
+        const left = earliest.signal.until - this.progress.clock.now();
         if (this.#active === 0 && left > longestWaitInMemory) return;
         await this.#rest(Math.min(Math.max(left, 1), 1_000));
         continue;
@@ -76,7 +77,7 @@ export class Crowd {
   /** The next unit to work on: one whose sleep is over comes before a new one. */
   #take(): number | undefined {
     if (this.halted()) return undefined;
-    const now = this.walk.ports.clock.now();
+    const now = this.progress.clock.now();
     const due = this.#asleep.findIndex(({ signal }) => signal.until <= now);
     if (due >= 0) return this.#asleep.splice(due, 1)[0]?.index;
     if (this.#asleep.length >= mostAsleep || this.#next >= this.units.count) return undefined;
@@ -85,7 +86,7 @@ export class Crowd {
 
   #ended(index: number, error: unknown): void {
     if (error instanceof Halted) return;
-    const inOrder = this.units.atOnce === 1;
+    const inOrder = this.units.parallel === 1;
     if (error instanceof Asleep) {
       this.#asleep.push({ index, signal: error });
       if (inOrder) this.#halt = true;
@@ -108,11 +109,11 @@ export class Crowd {
 
   async #rest(millis: number): Promise<void> {
     try {
-      await this.walk.ports.clock.wait(millis, this.walk.signals.rouse);
+      await this.progress.clock.wait(millis, this.progress.signals.rouse);
     } catch {
       this.#halt = true;
       try {
-        this.walk.checkSignals(this.frame, this.units.path);
+        this.progress.check(this.frame, this.units.path);
       } catch (signal) {
         this.#fatal ??= signal;
       }

@@ -1,16 +1,16 @@
 import type { Piece } from "../http/multipart.js";
 import type { BrokenBody, FailureKind, ResponseHeaders } from "../http/message.js";
-import type { Departure } from "../shapes/drift.js";
+import type { Mismatch } from "../shapes/drift.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { RunOptions } from "./options.js";
 import type { WaitsFor } from "./signals.js";
 
-/** The version of the entries below; a journal of another version is held, never guessed at. */
-export const journalFormat = 1;
+/** The version of the entries below; a run with a journal of another version is parked, never guessed at. */
+export const journalFormat = 2;
 
 export type RunState =
-  "queued" | "running" | "waiting" | "succeeded" | "failed" | "stopped" | "unsure" | "held" | "skipped";
+  "queued" | "running" | "waiting" | "succeeded" | "failed" | "stopped" | "unsure" | "parked" | "skipped";
 
 /** What ended a run or a step badly. `code` is stable; `message` is for people. */
 export interface RunError {
@@ -40,11 +40,11 @@ export interface RecordedRequest {
   method: string;
   url: string;
   headers: [string, string][];
-  /** A body with files in it is kept in pieces. */
+  /** A body with files in it is stored in pieces. */
   body?: string | { pieces: Piece[] };
 }
 
-/** An answer as the journal keeps it. */
+/** A response as the journal keeps it. */
 export interface RecordedResponse {
   status: number;
   headers: ResponseHeaders;
@@ -107,12 +107,13 @@ export type Entry = Common &
         /** When it was sent, in milliseconds since 1970; `at` is when it came out. */
         sentAt: number;
         response?: RecordedResponse;
-        failure?: { kind: FailureKind; message: string; sent: boolean };
+        /** `detail` is the code of the system or library, such as `ECONNRESET`. */
+        failure?: { kind: FailureKind; message: string; sent: boolean; detail?: string };
         authorization?: ShownAuthorization[];
         /** Milliseconds until the next attempt; missing when there is none. */
         wait?: number;
-        /** Whether the answer asked for that wait (Retry-After). */
-        told?: boolean;
+        /** Whether the response asked for that wait (Retry-After). */
+        asked?: boolean;
         /** Sent again at once with another proof, after a 401; this attempt does not count. */
         renewed?: boolean;
         redirects?: string[];
@@ -120,26 +121,27 @@ export type Entry = Common &
         leg?: number;
         /** The items of a page. */
         items?: Json[];
-        /** There are more pages than were asked for. */
+        /** There are more pages than were requested. */
         more?: boolean;
-        /** The request that follows this answer. */
+        /** The request that follows this response. */
         next?: NextRequest;
-        /** It was not sent: a rehearsal held it back, or a fault was put on it. */
+        /** It was not sent: the run is a rehearsal, or a fault was put on it. */
         pretended?: "rehearsal" | "fault";
-        /** Where the answer departs from the shape that its API's document gives. */
-        drift?: Departure[];
+        /** Where the response departs from the shape that its API's document gives. */
+        drift?: Mismatch[];
       }
     /** The step holds a name that others wait for. */
     | { type: "locked"; path: string; lock: string }
     /** Somebody said go on, at a breakpoint before this step, and changed values. */
     | { type: "resumed"; path: string; changes?: { place: Path; value: Json }[]; by: string }
-    /** Waits for the pace of its API, about until then. */
-    | { type: "paced"; path: string; until: number }
+    /** Waits for the rate limit of its API, about until then. */
+    | { type: "limited"; path: string; until: number }
     | {
         type: "unsure";
         path: string;
         attempt: number;
         reason: string;
+        detail?: string;
         authorization?: ShownAuthorization[];
       }
     | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
@@ -147,7 +149,7 @@ export type Entry = Common &
     | { type: "item"; path: string; value?: Json; error?: RunError; problems?: number }
     | ({
         type: "rested";
-        state: "waiting" | "unsure" | "held";
+        state: "waiting" | "unsure" | "parked";
         /** When to go on by itself. */
         until?: number;
         path?: string;

@@ -1,12 +1,12 @@
-import { answerDepartures } from "../apis/answers.js";
+import { responseMismatches } from "../apis/responses.js";
 import { TransportFailure, type BrokenBody, type HttpRequest, type HttpResponse } from "../http/message.js";
-import { readBody } from "../http/read.js";
+import { readBody } from "../http/read-body.js";
 import { utf8 } from "../values/encodings.js";
 import { parseJson, printJson, type Json, type JsonObject } from "../values/json.js";
 import { readWorkflow } from "../workflows/read.js";
 import { advance, type Advanced } from "./advance.js";
 import { journalFormat, type Entry } from "./entries.js";
-import { readApi } from "../apis/document.js";
+import { readApi } from "../apis/openapi.js";
 import {
   CredentialMissing,
   OperationMissing,
@@ -21,13 +21,13 @@ import type { Proof } from "../credentials/credential.js";
 
 export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
 
-/** What makes an answer: the request, and how often this method and URL was asked for before. */
+/** What makes a response: the request, and how often this method and URL was asked for before. */
 export type Responder = (request: HttpRequest, times: number) => Answer;
 
 /** The process of a world was killed. */
 export class Killed extends Error {}
 
-/** A world for one run: a clock that jumps, a journal in memory, a far side that counts. */
+/** A world for one run: a clock that jumps, a journal in memory, a API that counts. */
 export class World {
   time = Date.UTC(2027, 2, 1, 5);
   rows: JournalRow[] = [];
@@ -42,8 +42,8 @@ export class World {
   /** OpenAPI documents of APIs. */
   apis: Record<string, JsonObject> = {};
   constants: JsonObject = {};
-  /** What is kept, by key; changed at once, as another run would see it. */
-  readonly kept: Record<string, JsonObject> = {};
+  /** What is remembered, by key; changed at once, as another run would see it. */
+  readonly remembered: Record<string, JsonObject> = {};
   /** Who holds a lock: the path of the step, or another run. */
   readonly locks = new Map<string, string>();
   /** How runs end that a step calls, by the name of their workflow; missing: never. */
@@ -54,10 +54,10 @@ export class World {
   inputs: JsonObject = {};
   /** The text of every body, instead of JSON. */
   text: string | undefined;
-  /** Why no answer has a body. */
+  /** Why no response has a body. */
   broken: BrokenBody | undefined;
-  /** What was said of the files that were kept. */
-  readonly keptFiles: FileAbout[] = [];
+  /** What was said of the files that were remembered. */
+  readonly storedFiles: FileAbout[] = [];
   /** How many rows it may hold: at the one after them its process is killed, and does nothing more. */
   diesAt = Number.POSITIVE_INFINITY;
   /** After how many sends it is killed: before anything that it was answered becomes durable. */
@@ -167,21 +167,21 @@ export class World {
         return {
           operation,
           server: `https://${api}.example`,
-          departures: (answer) => answerDepartures(document, operation, answer),
+          mismatches: (answer) => responseMismatches(document, operation, answer),
         };
       },
       files: {
         keep: async (bytes, about) => {
-          this.keptFiles.push(about);
+          this.storedFiles.push(about);
           return { file: "f1", size: bytes.length, name: about.name, mediaType: about.mediaType };
         },
         read: async () => utf8("bytes of a file"),
       },
-      kept: {
-        read: (key) => ({ values: this.kept[key] ?? {}, masked: [] }),
-        change: ({ key, values }) => (this.kept[key] = values),
+      remembered: {
+        read: (key) => ({ values: this.remembered[key] ?? {}, masked: [] }),
+        change: ({ key, values }) => (this.remembered[key] = values),
       },
-      pace: {
+      rateLimits: {
         take: () => ({ done: () => undefined }),
         expected: () => this.time,
         wait: async () => ({ done: () => undefined }),

@@ -4,8 +4,8 @@ import type { JsonObject } from "../values/json.js";
 import { readWorkflow } from "../workflows/read.js";
 import { apiChanges } from "../apis/changes.js";
 import { operationName } from "../apis/catalogue.js";
-import { readApi, type Operation } from "../apis/document.js";
-import { operationRequest, parameterFaults } from "../apis/request.js";
+import { readApi, type Operation } from "../apis/openapi.js";
+import { operationRequest, parameterFaults } from "../apis/operation-request.js";
 
 const huts: JsonObject = {
   openapi: "3.1.0",
@@ -28,7 +28,7 @@ const huts: JsonObject = {
         parameters: [
           { name: "beds", in: "query", schema: { type: "integer", default: 4, title: "Beds at least" } },
           { name: "size", in: "query", schema: { enum: ["small", "large"] } },
-          { name: "key", in: "query", schema: { type: "string" }, "x-ckettle-fixed": "office" },
+          { name: "key", in: "query", schema: { type: "string", const: "office" } },
         ],
         responses: {
           "200": {
@@ -82,7 +82,7 @@ describe("an OpenAPI document", () => {
       "odd POST",
       "has_spaces GET",
     ]);
-    expect(api.notes.join(" ")).toContain('"hut" stands twice');
+    expect(api.notes.join(" ")).toContain('"hut" is used twice');
     expect(api.notes.join(" ")).toContain("the same but for the names of their parts");
     expect(api.notes.join(" ")).toContain("{name} that no parameter describes");
   });
@@ -106,7 +106,7 @@ describe("an OpenAPI document", () => {
     expect(find("has_spaces").success).toBe("body.ok == true");
   });
 
-  it("is read whatever is in it: cycles, references that lead nowhere, things of another kind", () => {
+  it("is read whatever is in it: cycles, references that lead nowhere, things of another type", () => {
     const odd = {
       ...huts,
       paths: {

@@ -6,7 +6,7 @@ export interface PlannedFault {
   step: string;
   /** How many attempts get it; then calls are sent as usual. */
   times: number;
-  /** The answer that is made up. */
+  /** The response that is made up. */
   status?: number;
   headers?: Record<string, string>;
   body?: Json;
@@ -16,19 +16,19 @@ export interface PlannedFault {
 
 /** How one run differs from a plain one. Kept in its first entry, so that it holds for the whole run. */
 export interface RunOptions {
-  /** Reading calls are sent; all others are held back, shown, and answered from samples. */
+  /** Reading calls are sent; all others are not sent, shown, and answered from responses. */
   rehearsal?: boolean;
   /** In a rehearsal: what calls answered in earlier runs, by step, where their document has no sample. */
-  samples?: JsonObject;
+  responses?: JsonObject;
   /** Outcomes that stand for steps, by name: these are not run. */
-  held?: JsonObject;
-  /** Only this step is run; in a loop, for one item. Steps that hold it are entered, all others take what is held. */
+  fixed?: JsonObject;
+  /** Only this step runs; in a loop, for one item. Steps that hold it are entered, all others take what is fixed. */
   only?: { step: string; item?: number };
   /** The run ends after this step. */
   to?: string;
   /** Steps, by name or by path (`huts[3]/post`), before which the run stops for a look. */
   breakpoints?: string[];
   faults?: PlannedFault[];
-  /** The run whose outcomes are kept up to a step, or but for the failed items of a loop. */
+  /** The run whose outcomes are reused up to a step, or but for the failed items of a loop. */
   from?: { run: string; step: string; items?: "failed" };
 }

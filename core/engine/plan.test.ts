@@ -14,8 +14,8 @@ const file = `  - { step: guest, request: "GET https://a.example/guests" }
         if: n > 100
         then: [{ step: inner, request: "POST https://a.example/n/\${n}" }]
   - { step: nap, wait: { for: 5h } }
-  - { step: stored, keep: { key: k, values: { seen: true } } }
-  - { step: told, note: "\${default(steps.made.body.id, 'none')} \${run.rehearsal} \${kept('k').?seen.orValue(false)}" }
+  - { step: stored, remember: { key: k, values: { seen: true } } }
+  - { step: told, note: "\${default(steps.made.body.id, 'none')} \${run.rehearsal} \${remembered('k').?seen.orValue(false)}" }
 `;
 const planned = (options: RunOptions, guest: object = { hut: "corrie", list: [1, 2] }): World => {
   const it = world(file, ({ method, url }) =>
@@ -31,14 +31,14 @@ describe("a rehearsal", () => {
     expect((await it.run()).state).toBe("succeeded");
     expect(urls(it)).toEqual(["/guests"]);
     expect(it.waits).toEqual([]);
-    expect(it.kept).toEqual({});
-    const held = it.entries().filter((entry) => entry.type === "attempt" && entry.pretended === "rehearsal");
-    expect(held.map((entry) => (entry as { path: string }).path)).toEqual(["made", "round[0]/inner"]);
+    expect(it.remembered).toEqual({});
+    const fixed = it.entries().filter((entry) => entry.type === "attempt" && entry.pretended === "rehearsal");
+    expect(fixed.map((entry) => (entry as { path: string }).path)).toEqual(["made", "round[0]/inner"]);
   });
 
-  it("says so to expressions, and shows later steps what would have been kept", async () => {
+  it("says so to expressions, and shows later steps what would have been remembered", async () => {
     const it = planned(
-      { rehearsal: true, held: { made: { body: { id: "g-1" } } } },
+      { rehearsal: true, fixed: { made: { body: { id: "g-1" } } } },
       { hut: "corrie", list: [] },
     );
     await it.run();
@@ -49,7 +49,7 @@ describe("a rehearsal", () => {
 describe("what a rehearsal answers with, where no document has a sample", () => {
   it("is what the step last answered", async () => {
     const it = planned(
-      { rehearsal: true, samples: { made: { status: 201, headers: {}, body: { id: "g-12" } } } },
+      { rehearsal: true, responses: { made: { status: 201, headers: {}, body: { id: "g-12" } } } },
       { hut: "corrie", list: [] },
     );
     expect((await it.run()).state).toBe("succeeded");
@@ -69,15 +69,15 @@ describe("what a rehearsal answers with, where no document has a sample", () => 
 });
 
 describe("one step alone", () => {
-  it("takes what is held for the steps before it, and runs nothing else", async () => {
-    const it = planned({ only: { step: "made" }, held: { guest: { body: { hut: "eyrie" } } } });
+  it("takes what is fixed for the steps before it, and runs nothing else", async () => {
+    const it = planned({ only: { step: "made" }, fixed: { guest: { body: { hut: "eyrie" } } } });
     expect((await it.run()).state).toBe("succeeded");
     expect(it.sent.map(({ method, body }) => `${method} ${body as string}`)).toEqual([
       'POST {"hut":"eyrie"}',
     ]);
   });
 
-  it("reads what is held for steps inside of a choice before it, and the variables that they set", async () => {
+  it("reads what is fixed for steps inside of a choice before it, and the variables that they set", async () => {
     const chosen = `  - { step: guest, request: "GET https://a.example/guests" }
   - step: known
     if: size(steps.guest.body.items) > 0
@@ -88,14 +88,14 @@ describe("one step alone", () => {
     const it = world(chosen);
     it.options = {
       only: { step: "told" },
-      held: { known: null, made: { body: { id: "g-9", hut: "eyrie" } }, fresh: { hut: "eyrie" } },
+      fixed: { known: null, made: { body: { id: "g-9", hut: "eyrie" } }, fresh: { hut: "eyrie" } },
     };
     expect((await it.run()).state).toBe("succeeded");
     expect(it.sent.map(({ body }) => body)).toEqual(['{"hut":"eyrie","id":"g-9"}']);
   });
 
   it("inside of a loop and a choice, for one item, whatever the choice would be", async () => {
-    const it = planned({ only: { step: "inner", item: 1 }, held: { guest: { body: { list: [5, 6, 7] } } } });
+    const it = planned({ only: { step: "inner", item: 1 }, fixed: { guest: { body: { list: [5, 6, 7] } } } });
     expect((await it.run()).state).toBe("succeeded");
     expect(urls(it)).toEqual(["/n/6"]);
   });
@@ -138,7 +138,7 @@ describe("a breakpoint", () => {
 });
 
 describe("a fault put on a step for one run", () => {
-  it("answers instead of the far side, as often as it is told", async () => {
+  it("answers instead of the API, as often as it is told", async () => {
     const it = planned({ to: "made", faults: [{ step: "guest", status: 503, times: 2 }] });
     expect((await it.run()).state).toBe("succeeded");
     const attempts = it.entries().filter((entry) => entry.type === "attempt" && entry.path === "guest");

@@ -4,8 +4,9 @@ import { innerSteps } from "../workflows/nested.js";
 import type { Step, Workflow } from "../workflows/steps.js";
 import type { RunOptions } from "./options.js";
 import { Asleep, Stopped } from "./signals.js";
-import type { Frame, Walk } from "./walk.js";
-import type { StepLog } from "./log.js";
+import type { Frame } from "./frame.js";
+import type { Walk } from "./walk.js";
+import type { StepLog } from "./replayed.js";
 import { settled } from "./steps/ended.js";
 
 /** How a run by hand departs from a plain one: what it leaves out, where it ends, and where it stops for a look. */
@@ -39,7 +40,7 @@ export class Plan {
     for (const inner of innerSteps(step)) for (const one of inner) this.#takeIn(one);
   }
 
-  /** The item of a loop that is to run; undefined where all of them are. */
+  /** The item of a loop that is to run; undefined if all of them are. */
   itemOf(step: Step): number | undefined {
     return this.#around.has(step.name) ? (this.options.only?.item ?? 0) : undefined;
   }
@@ -54,11 +55,11 @@ export class Plan {
     return this.#around.has(step.name);
   }
 
-  /** What stands for a step instead of running it: a held outcome, or nothing at all (null). */
+  /** What stands for a step instead of running it: a fixed outcome, or nothing at all (null). */
   instead(step: Step): { outcome: Json } | null | undefined {
     if (this.#inside.has(step.name) || this.#around.has(step.name)) return undefined;
-    const held = this.options.held && own(this.options.held, step.name);
-    if (held !== undefined) return { outcome: held };
+    const fixed = this.options.fixed && own(this.options.fixed, step.name);
+    if (fixed !== undefined) return { outcome: fixed };
     return this.options.only ? null : undefined;
   }
 
@@ -85,29 +86,28 @@ export async function walkPlanned(
   if (instead === null) return;
   if (instead) {
     if (!log.ended) settled(walk, step, frame, walk.ports.clock.now(), instead.outcome);
-    else walk.settle(frame, step, instead.outcome);
+    else walk.write.settle(frame, step, instead.outcome);
     setVariables(walk, step, instead.outcome);
     if (step.kind !== "each") for (const inner of innerSteps(step)) holdInside(walk, plan, inner, frame);
     return;
   }
   if (plan.breaksAt(step, path)) stopForALook(walk, frame, log, path);
   await run();
-  if (plan.endsAfter(step))
-    throw new Stopped("succeeded", `Ended after the step ${path}, as it was told.`, path);
+  if (plan.endsAfter(step)) throw new Stopped("succeeded", `Ended after step ${path}, as requested.`, path);
 }
 
 function setVariables(walk: Walk, step: Step, outcome: Json): void {
   if (step.kind !== "set" || !isObject(outcome)) return;
-  for (const name of Object.keys(outcome)) setOwn(walk.variables, name, outcome[name] as Json);
+  for (const name of Object.keys(outcome)) setOwn(walk.read.variables, name, outcome[name] as Json);
 }
 
-/** Takes what is held for the steps inside one that is held itself, as if they had run: later steps may read them. */
+/** Takes what is fixed for the steps inside one that is fixed itself, as if they had run: later steps may read them. */
 function holdInside(walk: Walk, plan: Plan, steps: readonly Step[], frame: Frame): void {
   for (const step of steps) {
-    const held = plan.instead(step);
-    if (!held) continue;
-    walk.settle(frame, step, held.outcome);
-    setVariables(walk, step, held.outcome);
+    const fixed = plan.instead(step);
+    if (!fixed) continue;
+    walk.write.settle(frame, step, fixed.outcome);
+    setVariables(walk, step, fixed.outcome);
     if (step.kind !== "each") for (const inner of innerSteps(step)) holdInside(walk, plan, inner, frame);
   }
 }
@@ -117,13 +117,13 @@ function stopForALook(walk: Walk, frame: Frame, log: StepLog, path: string): voi
   const resumed = walk.log.resumed.get(path);
   if (!resumed) {
     if (log.begun || log.ended) return;
-    walk.checkSignals(frame, path);
-    const reason = `Stopped before ${path}, at a breakpoint.`;
+    walk.progress.check(frame, path);
+    const reason = `Paused before ${path}, at a breakpoint.`;
     throw new Asleep(Number.POSITIVE_INFINITY, path, { breakpoint: path, reason });
   }
   for (const { place, value } of resumed.changes ?? []) {
     const [root, ...rest] = place;
-    change(root === "variables" ? walk.variables : frame.steps, rest, value);
+    change(root === "variables" ? walk.read.variables : frame.steps, rest, value);
   }
 }
 

@@ -1,4 +1,4 @@
-import type { BodyReading, ReadBody } from "../http/read.js";
+import type { BodyReading, ReadBody } from "../http/read-body.js";
 import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry, RunError, RunState } from "./entries.js";
@@ -20,7 +20,7 @@ export interface JournalRow {
   entry: Entry;
   /** JSON with every secret masked. */
   open: string;
-  /** JSON with the true values; to be sealed. Undefined where nothing was masked. */
+  /** JSON with the true values; to be sealed. Undefined if nothing was masked. */
   sealed: string | undefined;
   /** What changes beside it, in the same commit. */
   change?: RowChange;
@@ -28,13 +28,13 @@ export interface JournalRow {
 
 /** What becomes durable with a row of the journal, or not at all. */
 export interface RowChange {
-  kept?: KeptChange;
+  remembered?: RememberedChange;
   /** A lock that its run takes, or gives back. */
   lock?: { name: string; path: string; held: boolean };
 }
 
 /** New values of one key of a workflow. */
-export interface KeptChange {
+export interface RememberedChange {
   key: string;
   values: JsonObject;
   /** Places in them that hold secrets, and how they show. */
@@ -48,7 +48,7 @@ export interface KeptChange {
 export interface Locks {
   /** Takes a name for a step of this run; `had` where it has it from before. */
   take(name: string, path: string): "taken" | "had" | "busy";
-  /** Waits in memory until the name may be free; false where it is not after some milliseconds. */
+  /** Waits in memory until the name may be free; false if it is not after some milliseconds. */
   wait(name: string, millis: number, signal: AbortSignal): Promise<boolean>;
   /** The run that holds a name. */
   holder(name: string): string | undefined;
@@ -102,13 +102,13 @@ export interface Children {
    * @throws ChildRefused
    */
   start(child: ChildStart): Promise<string>;
-  /** How a run has ended; undefined where it has not after some milliseconds. */
+  /** How a run has ended; undefined if it has not after some milliseconds. */
   ended(run: string, millis: number, signal: AbortSignal): Promise<ChildEnd | undefined>;
   stop(run: string): Promise<void>;
 }
 
 /** What decides how fast a call may go. */
-export interface PacedCall {
+export interface LimitedCall {
   url: string;
   api?: string;
   credential?: string;
@@ -116,33 +116,33 @@ export interface PacedCall {
 }
 
 /** The leave to send one request. */
-export interface PaceTurn {
-  /** Told once that it is over; what the answer says of the pace holds for all who share it. */
+export interface SendTurn {
+  /** Told once that it is over; what the response says of the rate limit holds for all who share it. */
   done(answer: { status: number; headers: ResponseHeaders } | undefined): void;
 }
 
-/** The pace of all calls of the service: shared by whatever calls the same API with the same credential. */
-export interface Pacer {
-  /** The leave to go at once; undefined where others are before it, or the pace lets none go now. */
-  take(call: PacedCall): PaceTurn | undefined;
+/** The rate limit of all calls of the service: shared by whatever calls the same API with the same credential. */
+export interface RateLimits {
+  /** The leave to go at once; undefined if others are before it, or the rate limit lets none go now. */
+  take(call: LimitedCall): SendTurn | undefined;
   /** When it may expect to go, in milliseconds since 1970. */
-  expected(call: PacedCall): number;
+  expected(call: LimitedCall): number;
   /** Waits for its turn in memory; or says when to come back, where that takes longer than thought. */
-  wait(call: PacedCall, signal: AbortSignal): Promise<PaceTurn | { until: number }>;
+  wait(call: LimitedCall, signal: AbortSignal): Promise<SendTurn | { until: number }>;
 }
 
-/** Values that are kept, and the places in them that hold secrets. */
-export interface KeptValues {
+/** Values that are remembered, and the places in them that hold secrets. */
+export interface RememberedValues {
   values: JsonObject;
   masked: Path[];
 }
 
 /** Values that outlive the run, of its workflow. */
-export interface Kept {
-  /** What is kept under a key; an empty object where nothing is. */
-  read(key: string): KeptValues;
+export interface Remembered {
+  /** What is remembered under a key; an empty object where nothing is. */
+  read(key: string): RememberedValues;
   /** Takes in a change whose row is on its way to the journal. */
-  change(change: KeptChange): void;
+  change(change: RememberedChange): void;
 }
 
 export interface Journal {
@@ -155,21 +155,21 @@ export interface Journal {
 
 export interface SendOptions {
   /** Milliseconds. */
-  timeout: { connect: number; answer: number };
+  timeout: { connect: number; response: number };
   signal: AbortSignal;
   /** The client certificate that the connection shows. */
   identity?: TlsIdentity;
-  /** The largest answer that is read, in bytes after decoding; never above what the transport allows. */
-  mostAnswer?: number;
-  /** Whether an answer whose body cannot be had counts as one, with `broken`. Else it is an error like no answer. */
+  /** The largest response that is read, in bytes after decoding; never above what the transport allows. */
+  longestResponse?: number;
+  /** Whether a response whose body cannot be had counts as one, with `broken`. Else it is an error like no response. */
   broken?: boolean;
 }
 
 export interface Transport {
   /**
-   * Sends one request and reads its whole answer; follows no redirect.
-   * @throws TransportFailure when no complete answer came; RequestRefused when the request is not allowed, or the
-   * answer is too large
+   * Sends one request and reads its whole response; follows no redirect.
+   * @throws TransportFailure when no complete response came; RequestRefused when the request is not allowed, or the
+   * response is too large
    */
   send(request: HttpRequest, options: SendOptions): Promise<HttpResponse>;
 }
@@ -177,9 +177,9 @@ export interface Transport {
 /** A credential as it is ready for one send. */
 export interface CredentialUse {
   proof: Proof;
-  /** Told that the far side answered 401. True when what is read next is another proof, which may be taken. */
+  /** Told that the API answered 401. True when what is read next is another proof, which may be taken. */
   refused(): Promise<boolean>;
-  /** Told that the far side took it. */
+  /** Told that the API took it. */
   accepted(): void;
 }
 
@@ -199,7 +199,7 @@ export interface Credentials {
  */
 export type CredentialFaultCode =
   | "unknown"
-  | "half-filled"
+  | "incomplete"
   | "not-allowed"
   | "no-host"
   | "not-for-this-host"
@@ -258,7 +258,7 @@ export class OperationMissing extends Error {
   override name = "OperationMissing";
 }
 
-/** Reads the body of an answer as `readBody` does; a large one beside the service's own work. */
+/** Reads the body of a response as `readBody` does; a large one beside the service's own work. */
 export type Reader = (response: HttpResponse, as: BodyReading | undefined) => Promise<ReadBody>;
 
 /** Everything outside that a run needs. */
@@ -274,8 +274,8 @@ export interface Ports {
    */
   operation(api: string, id: string, revision: number | undefined): Promise<DescribedOperation>;
   files: Files;
-  kept: Kept;
-  pace: Pacer;
+  remembered: Remembered;
+  rateLimits: RateLimits;
   locks: Locks;
   children: Children;
   /** A new random text of letters and digits, for authorizations. */

@@ -78,7 +78,7 @@ describe("a call whose proof is refused", () => {
 
 describe("a call that has no proof yet", () => {
   const loop = file(
-    `  - step: all\n    each: "[1, 2, 3]"\n    at-once: 3\n    steps: [{ step: a, request: "GET https://a.example/\${item}", using: "bot" }]`,
+    `  - step: all\n    each: "[1, 2, 3]"\n    parallel: 3\n    steps: [{ step: a, request: "GET https://a.example/\${item}", using: "bot" }]`,
   );
 
   it("rests until a person has signed in, without a time, and then goes on", async () => {
@@ -100,7 +100,7 @@ describe("a call that has no proof yet", () => {
   });
 
   it("in a loop lets the other items be done first", async () => {
-    const world = new World(loop.replace("at-once: 3", "as: item\n    at-once: 3"));
+    const world = new World(loop.replace("parallel: 3", "as: item\n    parallel: 3"));
     world.readCredential = async (_name, url) => {
       if (url.endsWith("/2")) throw new CredentialWaits("bot", "Somebody has to sign in.");
       return {

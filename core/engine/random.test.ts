@@ -16,11 +16,11 @@ type Shape =
         | "sleep"
         | "deny"
         | "left-out"
-        | "keep"
+        | "remember"
         | "pages"
         | "until";
     }
-  | { kind: "if" | "each" | "group" | "together"; atOnce: number; inner: Shape[] };
+  | { kind: "if" | "each" | "group" | "together"; parallel: number; inner: Shape[] };
 
 const leaf = fc
   .constantFrom(
@@ -33,7 +33,7 @@ const leaf = fc
     "sleep",
     "deny",
     "left-out",
-    "keep",
+    "remember",
     "pages",
     "until",
   )
@@ -44,7 +44,7 @@ const shapes: fc.Arbitrary<Shape[]> = fc.letrec<{ list: Shape[]; shape: Shape }>
     leaf,
     fc.record({
       kind: fc.constantFrom("if" as const, "each" as const, "group" as const, "together" as const),
-      atOnce: fc.integer({ min: 1, max: 3 }),
+      parallel: fc.integer({ min: 1, max: 3 }),
       inner: tie("list"),
     }),
   ),
@@ -58,7 +58,7 @@ class Writer {
   write(
     list: Shape[],
     indent: string,
-    inLoop: { atOnce: number } | undefined,
+    inLoop: { parallel: number } | undefined,
     indexed = inLoop !== undefined,
   ): void {
     for (const shape of list) {
@@ -81,7 +81,7 @@ class Writer {
           break;
         case "set":
           line(
-            inLoop && inLoop.atOnce > 1
+            inLoop && inLoop.parallel > 1
               ? "note: no variables here"
               : `set: { ${name}: "\${now()}", id: "\${uuid()}" }`,
           );
@@ -101,8 +101,8 @@ class Writer {
         case "left-out":
           line(`only-if: size("${name}") > 9, request: "POST https://stays.example/${name}${where}"`);
           break;
-        case "keep":
-          line(`keep: { key: "${name}", add: { n: 1 } }`);
+        case "remember":
+          line(`remember: { key: "${name}", add: { n: 1 } }`);
           break;
         case "pages":
           line(
@@ -121,7 +121,7 @@ class Writer {
             this.write(
               shape.inner,
               `${indent}        `,
-              { atOnce: Math.max(2, inLoop?.atOnce ?? 2) },
+              { parallel: Math.max(2, inLoop?.parallel ?? 2) },
               indexed,
             );
           }
@@ -130,7 +130,7 @@ class Writer {
           // Of two, one fails at its end; the steps under catch then call and wait, too.
           this.lines.push(`${indent}- step: ${name}`, `${indent}  group:`, `${indent}    steps:`);
           this.write(shape.inner, `${indent}      `, inLoop, indexed);
-          if (shape.atOnce > 1)
+          if (shape.parallel > 1)
             this.lines.push(
               `${indent}      - { step: ${name}f, request: "PUT https://stays.example/deny-${name}${where}" }`,
             );
@@ -143,7 +143,7 @@ class Writer {
         case "if":
           this.lines.push(
             `${indent}- step: ${name}`,
-            `${indent}  if: "size('${name}') ${shape.atOnce === 1 ? ">" : "<"} 0"`,
+            `${indent}  if: "size('${name}') ${shape.parallel === 1 ? ">" : "<"} 0"`,
           );
           for (const branch of ["then", "else"]) {
             this.lines.push(`${indent}  ${branch}:`);
@@ -151,15 +151,15 @@ class Writer {
           }
           break;
         case "each": {
-          const atOnce = Math.max(shape.atOnce, inLoop?.atOnce ?? 1);
+          const parallel = Math.max(shape.parallel, inLoop?.parallel ?? 1);
           this.lines.push(
             `${indent}- step: ${name}`,
             `${indent}  each: lists.range(3)`,
-            `${indent}  at-once: ${atOnce}`,
+            `${indent}  parallel: ${parallel}`,
             `${indent}  collect: index`,
             `${indent}  steps:`,
           );
-          this.write(shape.inner, `${indent}    `, { atOnce });
+          this.write(shape.inner, `${indent}    `, { parallel });
         }
       }
     }
@@ -172,7 +172,7 @@ function fileOf(list: Shape[]): string {
   return `copper-kettle: 1\nname: random\nsteps:\n${writer.lines.join("\n")}\n  - { step: reply, respond: { body: "\${variables}" } }\n`;
 }
 
-/** The far side: some answers throttle, some are missing at first; the same for the same call and count. */
+/** The API: some answers throttle, some are missing at first; the same for the same call and count. */
 function answer(url: string, method: string, times: number): Answer {
   if (url.includes("/deny-")) return { status: 403 };
   const where = new URL(url);
@@ -189,7 +189,7 @@ function answer(url: string, method: string, times: number): Answer {
   return { status: 200, body: { id: chance } };
 }
 
-/** A far side that remembers what it was asked for, whichever life of the run asked. */
+/** A API that remembers what it was asked for, whichever life of the run asked. */
 const farSide = (): ((file: string) => World) => {
   const asked = new Map<string, number>();
   return (file) =>
@@ -210,7 +210,7 @@ const bodies = (entries: Entry[]): string[] =>
     })
     .sort();
 
-/** Sends of writing calls that the far side took, by URL. */
+/** Sends of writing calls that the API took, by URL. */
 function taken(worlds: World[]): Map<string, number> {
   const counts = new Map<string, number>();
   for (const { sent } of worlds) {
@@ -275,7 +275,7 @@ describe("any workflow, stopped anywhere", () => {
           const last = lives.at(-1) as World;
           expect(last.entries().at(-1)).toMatchObject({ type: "finished", state: "succeeded" });
           expect(bodies(last.entries())).toEqual(bodies(full));
-          // In the journal that counts, each writing call has one answer that was a success.
+          // In the journal that counts, each writing call has one response that was a success.
           const successes = last
             .entries()
             .filter((entry) => entry.type === "attempt" && entry.response?.status === 200)
@@ -329,7 +329,7 @@ describe("any workflow, stopped anywhere", () => {
           expect(rows.at(-1)?.entry).toMatchObject({ type: "finished", state: "succeeded" });
           const allowed = taken([whole]);
           for (const [url, count] of taken(lives)) {
-            if (url.includes("/jobs")) continue; // it carries a key, by which the far side knows a repeat
+            if (url.includes("/jobs")) continue; // it carries a key, by which the API knows a repeat
             expect([url, count]).toEqual([
               url,
               Math.min(count, (allowed.get(url) ?? 0) + (again.get(url) ?? 0)),

@@ -3,7 +3,7 @@ import { readWorkflow } from "../workflows/read.js";
 import type { Workflow } from "../workflows/steps.js";
 import type { Entry } from "./entries.js";
 import type { World } from "./fakes.test.kit.js";
-import { CannotRepeat, keptEntries, keptSteps, type RepeatFrom } from "./repeat.js";
+import { CannotRepeat, reusedEntries, reusedSteps, type RepeatFrom } from "./repeat.js";
 import { finished, urls, world } from "./steps/kit.test.kit.js";
 
 const file = `  - { step: guest, request: "GET https://a.example/guest" }
@@ -16,8 +16,8 @@ const file = `  - { step: guest, request: "GET https://a.example/guest" }
   - step: round
     each: "[1, 2, 3]"
     as: n
-    at-once: 1
-    on-failure: continue
+    parallel: 1
+    if-one-fails: continue
     steps:
       - { step: look, request: "GET https://a.example/look/\${n}" }
       - { step: post, request: "POST https://a.example/post/\${n}" }
@@ -43,7 +43,7 @@ async function ran(refused: string[] = []): Promise<World> {
 async function repeated(earlier: World, from: RepeatFrom, given = workflow): Promise<string[]> {
   const it = world(file, () => ({ status: 200, body: { new: true } }));
   it.start();
-  for (const entry of keptEntries(given, from, earlier.entries())) it.add(entry);
+  for (const entry of reusedEntries(given, from, earlier.entries())) it.add(entry);
   expect((await it.run()).state).toBe("succeeded");
   return urls(it);
 }
@@ -61,7 +61,7 @@ describe("a run that is repeated from a step", () => {
     ["round", ["guest", "known", "made", "told", "old"]],
     ["last", ["guest", "known", "made", "told", "old", "round", "look", "post", "both", "lefty", "righty"]],
   ])("%s keeps the steps before it, and not what lies around it", (step, kept) => {
-    expect(keptSteps(workflow, { step })).toEqual(kept);
+    expect(reusedSteps(workflow, { step })).toEqual(kept);
   });
 
   it.each<[string, string[]]>([
@@ -77,7 +77,7 @@ describe("a run that is repeated from a step", () => {
   });
 
   it("keeps the way that was chosen around it, whatever the values are now", async () => {
-    const entries = keptEntries(workflow, { step: "told" }, (await ran()).entries());
+    const entries = reusedEntries(workflow, { step: "told" }, (await ran()).entries());
     expect(paths(entries)).toEqual(["guest", "known", "made"]);
     expect(entries.find((entry) => entry.type === "begun" && entry.path === "known")).toMatchObject({
       data: { chose: "then" },
@@ -88,17 +88,17 @@ describe("a run that is repeated from a step", () => {
   it("keeps the secrets of the run, so that they stay masked", async () => {
     const it = await ran();
     it.add({ type: "secrets", at: 1, values: ["sk-very-secret"], places: [] });
-    expect(keptEntries(workflow, { step: "guest" }, it.entries())).toEqual([
+    expect(reusedEntries(workflow, { step: "guest" }, it.entries())).toEqual([
       expect.objectContaining({ type: "secrets" }),
     ]);
   });
 
   it.each<[string, RegExp]>([
     ["pots", /There is no step "pots"/],
-    ["post", /post stands inside the loop round. Repeat from round, or only its failed items/],
+    ["post", /post is inside the loop round. Repeat from round, or only its failed items/],
   ])("%s is refused, and says what to do", (step, words) => {
-    expect(() => keptSteps(workflow, { step })).toThrow(CannotRepeat);
-    expect(() => keptSteps(workflow, { step })).toThrow(words);
+    expect(() => reusedSteps(workflow, { step })).toThrow(CannotRepeat);
+    expect(() => reusedSteps(workflow, { step })).toThrow(words);
   });
 });
 
@@ -113,9 +113,9 @@ describe("the failed items of a loop", () => {
 
   it("count as failed where the loop never came to them", async () => {
     const stops = readWorkflow(
-      `copper-kettle: 1\nname: test\nsteps:\n${file.replace("    on-failure: continue\n", "")}`,
+      `copper-kettle: 1\nname: test\nsteps:\n${file.replace("    if-one-fails: continue\n", "")}`,
     ).workflow as Workflow;
-    const it = world(file.replace("    on-failure: continue\n", ""), ({ url }) =>
+    const it = world(file.replace("    if-one-fails: continue\n", ""), ({ url }) =>
       url.endsWith("/post/2") ? { status: 403 } : { status: 200, body: { new: true } },
     );
     expect((await it.run()).state).toBe("failed");
@@ -132,9 +132,9 @@ describe("the failed items of a loop", () => {
 
   it.each<[RepeatFrom, RegExp]>([
     [failed, /No item of round failed/],
-    [{ step: "guest", items: "failed" }, /guest is no loop that had begun/],
+    [{ step: "guest", items: "failed" }, /guest is not a loop that had begun/],
   ])("%j is refused where there are none", async (from, words) => {
     const earlier = await ran();
-    expect(() => keptEntries(workflow, from, earlier.entries())).toThrow(words);
+    expect(() => reusedEntries(workflow, from, earlier.entries())).toThrow(words);
   });
 });

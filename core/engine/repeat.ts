@@ -34,26 +34,26 @@ function placeOf(workflow: Workflow, wanted: string): Place {
   const loop = around.find(({ kind }) => kind === "each");
   if (loop)
     throw new CannotRepeat(
-      `${wanted} stands inside the loop ${loop.name}. Repeat from ${loop.name}, or only its failed items.`,
+      `${wanted} is inside the loop ${loop.name}. Repeat from ${loop.name}, or only its failed items.`,
     );
   return { order, around: new Set(around.map(({ name }) => name)) };
 }
 
-/** The names of the steps whose outcomes are kept, in the order of the file. */
-export function keptSteps(workflow: Workflow, { step }: RepeatFrom): string[] {
+/** The names of the steps whose outcomes are reused, in the order of the file. */
+export function reusedSteps(workflow: Workflow, { step }: RepeatFrom): string[] {
   const { order, around } = placeOf(workflow, step);
   const at = order.get(step) as number;
   return [...order].filter(([name, index]) => index < at && !around.has(name)).map(([name]) => name);
 }
 
 /**
- * What is kept of a run that is repeated: all that happened in the steps before; the choices of steps around it; and of
+ * What is reused of a run that is repeated: all that happened in the steps before; the choices of steps around it; and of
  * a loop whose failed items are repeated all that did not fail.
  * @throws CannotRepeat
  */
-export function keptEntries(workflow: Workflow, from: RepeatFrom, entries: readonly Entry[]): Entry[] {
+export function reusedEntries(workflow: Workflow, from: RepeatFrom, entries: readonly Entry[]): Entry[] {
   const { order, around } = placeOf(workflow, from.step);
-  const before = new Set(keptSteps(workflow, from));
+  const before = new Set(reusedSteps(workflow, from));
   const failed = failedItems(entries, from);
   return entries.filter((entry) => {
     if (entry.type === "secrets") return true;
@@ -73,7 +73,9 @@ function failedItems(entries: readonly Entry[], { step, items }: RepeatFrom): st
   if (!items) return [];
   const loop = entries.find((entry) => entry.type === "begun" && entry.path.split("/").at(-1) === step);
   if (!loop || loop.type !== "begun" || loop.kind !== "each")
-    throw new CannotRepeat(`${step} is no loop that had begun; only failed items of a loop can be repeated.`);
+    throw new CannotRepeat(
+      `${step} is not a loop that had begun; only failed items of a loop can be repeated.`,
+    );
   const ended = new Set<string>();
   const found: string[] = [];
   for (const entry of entries) {

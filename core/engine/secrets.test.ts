@@ -42,7 +42,7 @@ describe("a secret that is too short to be found by its value", () => {
   - step: l
     each: steps.g.body.items
     as: guest
-    on-failure: continue
+    if-one-fails: continue
     collect: guest.code
     steps:
       - { step: s, request: "POST https://a.example/door", query: { code: "\${guest.code}", name: "\${guest.name}" } }
@@ -79,7 +79,7 @@ describe("a secret that is too short to be found by its value", () => {
     expect(shown(it)).not.toMatch(/471[123]/);
   });
 
-  it("is masked in the error of an answer, its message too, wherever that is caught", async () => {
+  it("is masked in the error of a response, its message too, wherever that is caught", async () => {
     const it = world(
       `  - step: g
     group: { steps: [{ step: d, request: "POST https://a.example/d" }] }
@@ -115,16 +115,16 @@ describe("a secret that is too short to be found by its value", () => {
     expect(shown(it)).not.toContain("4711");
   });
 
-  it("is kept sealed, and read again as a secret; a key is not made of one", async () => {
+  it("is remembered sealed, and read again as a secret; a key is not made of one", async () => {
     const it = world(
-      `  - { step: k, keep: { key: door, values: { code: "\${inputs.pin}", name: may }, append: { codes: "\${inputs.pin}" } } }
-  - { step: n, note: "\${kept('door').name}" }
+      `  - { step: k, remember: { key: door, values: { code: "\${inputs.pin}", name: may }, append: { codes: "\${inputs.pin}" } } }
+  - { step: n, note: "\${remembered('door').name}" }
 `,
       {},
       pinned,
     );
     expect((await it.run()).state).toBe("succeeded");
-    const change = it.rows.find((row) => row.change?.kept)?.change?.kept;
+    const change = it.rows.find((row) => row.change?.remembered)?.change?.remembered;
     expect(change).toMatchObject({
       values: { code: "4711", name: "may", codes: ["4711"] },
       shown: { code: "•••", name: "may", codes: ["•••"] },
@@ -132,7 +132,7 @@ describe("a secret that is too short to be found by its value", () => {
     });
     expect(shown(it)).not.toContain("4711");
     const key = world(
-      `  - { step: k, keep: { key: "door-\${inputs.pin}", values: { a: 1 } } }\n`,
+      `  - { step: k, remember: { key: "door-\${inputs.pin}", values: { a: 1 } } }\n`,
       {},
       pinned,
     );
@@ -215,7 +215,7 @@ describe("secrets of whoever wrote a step", () => {
   });
 });
 
-describe("what an answer says is secret", () => {
+describe("what a response says is secret", () => {
   it("is found by its name in a form, too, and whatever shows it afterwards is masked", async () => {
     const it = new World(
       `${head}steps:\n  - { step: t, request: "POST https://a.example/t" }\n  - { step: n, note: "\${steps.t.text}" }\n`,
@@ -238,14 +238,14 @@ describe("what an answer says is secret", () => {
     );
     it.credentials = { k: { kind: "bearer", token: "hut-secret-1234" } };
     await it.run();
-    expect(it.keptFiles).toEqual([expect.objectContaining({ secret: true })]);
+    expect(it.storedFiles).toEqual([expect.objectContaining({ secret: true })]);
   });
 });
 
-describe("an answer that came, and whose body cannot be had", () => {
+describe("a response that came, and whose body cannot be had", () => {
   const run = async (
     method: string,
-    code: "cut" | "coding" | "answer-too-large",
+    code: "cut" | "coding" | "response-too-large",
     status = 201,
   ): Promise<World> => {
     const it = new World(
@@ -256,7 +256,7 @@ describe("an answer that came, and whose body cannot be had", () => {
     await it.run();
     return it;
   };
-  it.each(["cut", "coding", "answer-too-large"] as const)(
+  it.each(["cut", "coding", "response-too-large"] as const)(
     "is a known outcome of a call that writes: %s",
     async (code) => {
       const it = await run("POST", code);
@@ -269,7 +269,7 @@ describe("an answer that came, and whose body cannot be had", () => {
       expect(entries.at(-1)).toMatchObject({
         type: "finished",
         state: "failed",
-        error: { code: code === "answer-too-large" ? code : "bad-answer", status: 201 },
+        error: { code: code === "response-too-large" ? code : "bad-response", status: 201 },
       });
     },
   );

@@ -5,9 +5,9 @@ import type { ValueMap } from "../expressions/values.js";
 import { isObject, leafTexts, own, printJson, type Json, type JsonObject } from "../values/json.js";
 import { leastLength, mask, secretFormValues, secretPlaces } from "../values/masking.js";
 import { placesAt, valueAt, type Path } from "../values/paths.js";
-import type { Step, ValueTemplate } from "../workflows/steps.js";
+import type { ReadyCall, Step, ValueTemplate } from "../workflows/steps.js";
 import type { SecretParts } from "../http/other-origin.js";
-import type { StepLog } from "./log.js";
+import type { StepLog } from "./replayed.js";
 import type { Walk } from "./walk.js";
 
 /**
@@ -22,10 +22,10 @@ export function derivedSecrets(
   scope: ValueMap,
   places: Path[],
 ): boolean {
-  if (walk.secretPaths.length === 0) return false;
+  if (walk.secrets.paths.length === 0) return false;
   const texts = secretLeaves(walk, template, rendered, scope);
   if (texts.length === 0) return false;
-  walk.secret(texts, places);
+  walk.write.secret(texts, places);
   return texts.some((text) => text.length < leastLength);
 }
 
@@ -43,7 +43,7 @@ function secretLeaves(walk: Walk, template: ValueTemplate, rendered: Json, scope
 }
 
 function reads(walk: Walk, template: Template, scope: ValueMap): boolean {
-  return walk.readsSecret(
+  return walk.secrets.readBy(
     templateReferences(template).map((reference) => reference.path),
     scope,
   );
@@ -57,9 +57,9 @@ export function derivedByExpression(
   scope: ValueMap,
   places: Path[],
 ): boolean {
-  if (walk.secretPaths.length === 0 || !walk.readsSecret(pathsOf(expression), scope)) return false;
+  if (walk.secrets.paths.length === 0 || !walk.secrets.readBy(pathsOf(expression), scope)) return false;
   const texts = leafTexts(value);
-  walk.secret(texts, places);
+  walk.write.secret(texts, places);
   return texts.some((text) => text.length < leastLength);
 }
 
@@ -69,12 +69,12 @@ function pathsOf(expression: Expression): string[][] {
 
 /** Whether a text was made of a secret: by what its template reads, or by what shows in it. */
 export function madeOfSecret(walk: Walk, template: Template, text: string, scope: ValueMap): boolean {
-  return walk.masks.found(text) || (walk.secretPaths.length > 0 && reads(walk, template, scope));
+  return walk.secrets.masks.found(text) || (walk.secrets.paths.length > 0 && reads(walk, template, scope));
 }
 
 /** The places in a value whose templates read a secret. */
 export function derivedPlaces(walk: Walk, template: ValueTemplate, rendered: Json, scope: ValueMap): Path[] {
-  if (walk.secretPaths.length === 0 || "constant" in template) return [];
+  if (walk.secrets.paths.length === 0 || "constant" in template) return [];
   if ("template" in template) return reads(walk, template.template, scope) ? [[]] : [];
   const inner: [string | number, ValueTemplate][] =
     "list" in template ? template.list.map((one, index) => [index, one]) : template.entries;
@@ -94,21 +94,21 @@ export function secretItemPlaces(
   scope: ValueMap,
   from: (path: string[]) => string[] = (path) => path,
 ): Path[] {
-  if (walk.secretPaths.length === 0) return [];
+  if (walk.secrets.paths.length === 0) return [];
   const paths = pathsOf(list).map(from);
   if (
-    !walk.readsSecret(paths, scope) &&
-    !paths.some((path) => walk.secretPaths.some((one) => isBelow(one, path)))
+    !walk.secrets.readBy(paths, scope) &&
+    !paths.some((path) => walk.secrets.paths.some((one) => isBelow(one, path)))
   )
     return [];
   const [only, ...more] = paths;
   if (!only || more.length > 0 || !plainPath.test(list.text.trim())) return [[]];
-  const covers = walk.secretPaths.some(
+  const covers = walk.secrets.paths.some(
     (secret) =>
       secret.length <= only.length &&
       secret.every((part, at) => part === "*" || only[at] === "*" || String(part) === only[at]),
   );
-  const below = covers ? [] : walk.secretPaths.filter((secret) => isBelow(secret, only));
+  const below = covers ? [] : walk.secrets.paths.filter((secret) => isBelow(secret, only));
   return below.length === 0 ? [[]] : below.map((secret) => secret.slice(only.length + 1));
 }
 
@@ -130,11 +130,11 @@ export function secretUrlParts(
   path: string,
   at: number,
 ): string[] {
-  if (walk.secretPaths.length === 0) return [];
+  if (walk.secrets.paths.length === 0) return [];
   return template.parts.flatMap((part) => {
     if ("text" in part) return [];
     const alone: Template = { source: "", parts: [part], alone: undefined };
-    return reads(walk, alone, scope) ? [partText(part, scope, walk.surroundings(path, at))] : [];
+    return reads(walk, alone, scope) ? [partText(part, scope, walk.read.surroundings(path, at))] : [];
   });
 }
 
@@ -147,9 +147,10 @@ export function secretParts(walk: Walk, { begun }: StepLog): SecretParts {
     begun?.masked?.some((place) => place[1] === "request" && place[2] === part) ?? false;
   const body = (begun?.data["request"] as JsonObject | undefined)?.["body"] ?? "";
   return {
-    header: (name, value) => walk.masks.found(value) || (isMasked("headers") && !plainHeader.test(name)),
+    header: (name, value) =>
+      walk.secrets.masks.found(value) || (isMasked("headers") && !plainHeader.test(name)),
     get body() {
-      return isMasked("body") || walk.masks.found(typeof body === "string" ? body : printJson(body));
+      return isMasked("body") || walk.secrets.masks.found(typeof body === "string" ? body : printJson(body));
     },
   };
 }
@@ -157,19 +158,33 @@ export function secretParts(walk: Walk, { begun }: StepLog): SecretParts {
 /** A call's URL as messages show it: of one with a secret too short to be found in it only where it goes to. */
 export function shownUrl(walk: Walk, { begun }: StepLog, url: string): string {
   const isMasked = begun?.masked?.some((place) => place.at(-1) === "url") ?? false;
-  return isMasked ? (/^https?:\/\/[^/?#]*/i.exec(url)?.[0] ?? mask) : walk.masks.text(url);
+  return isMasked ? (/^https?:\/\/[^/?#]*/i.exec(url)?.[0] ?? mask) : walk.secrets.masks.text(url);
 }
 
-/** Secrets in an answer, found by their field names: noted for the run, and the places of the short ones returned. */
-export function answerSecrets(walk: Walk, body: Json, base: Path): Path[] {
+/**
+ * A call as messages name it, with the API first: `stays · GET /guests`. A call without an operation is named by its
+ * host. The query is left out: the recorded request has it.
+ */
+export function shownCall(
+  walk: Walk,
+  log: StepLog,
+  step: ReadyCall,
+  { method, url }: { method: string; url: string },
+): string {
+  const [, host = url, path = ""] = /^https?:\/\/([^/?#]*)([^?#]*)/i.exec(shownUrl(walk, log, url)) ?? [];
+  return `${step.operation?.api ?? host} · ${method} ${path}`.trim();
+}
+
+/** Secrets in a response, found by their field names: noted for the run, and the places of the short ones returned. */
+export function responseSecrets(walk: Walk, body: Json, base: Path): Path[] {
   if (typeof body === "string") {
-    walk.secret(secretFormValues(body), []);
+    walk.write.secret(secretFormValues(body), []);
     return [];
   }
   const places = secretPlaces(body);
   if (places.length === 0) return [];
   const found = places.map((place) => ({ place, text: String(valueAt(body, place)) }));
-  walk.secret(
+  walk.write.secret(
     found.map(({ text }) => text),
     places.map((place) => [...base, ...place]),
   );
@@ -181,7 +196,7 @@ export function statedSecrets(walk: Walk, step: Step, outcome: Json): Path[] {
   if (!step.secret) return [];
   const places = step.secret.flatMap((path) => placesAt(outcome, path));
   const texts = places.flatMap((place) => leafTexts(valueAt(outcome, place) ?? null));
-  walk.secret(
+  walk.write.secret(
     texts,
     step.secret.map((path) => ["steps", step.name, ...path]),
   );

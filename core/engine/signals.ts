@@ -14,9 +14,9 @@ export interface WaitsFor {
   lock?: string;
   /** The run that it called. */
   child?: string;
-  /** The step at which it was told to stop and look. */
+  /** The step before which it was asked to pause. */
   breakpoint?: string;
-  pace?: string;
+  rateLimit?: string;
   reason: string;
 }
 

@@ -49,17 +49,17 @@ describe("what a list shows of a run", () => {
       at: 20,
       state: "failed",
       problems: 0,
-      error: { code: "answer", message: "no" },
+      error: { code: "response", message: "no" },
       message: "over",
     };
     expect(summaryOf(begun, finished)).toMatchObject({
       state: "failed",
       endedAt: 20,
-      error: { code: "answer" },
+      error: { code: "response" },
       message: "over",
     });
-    expect(summaryOf({ type: "rested", at: 1, state: "held", reason: "another format" })).toMatchObject({
-      state: "held",
+    expect(summaryOf({ type: "rested", at: 1, state: "parked", reason: "another format" })).toMatchObject({
+      state: "parked",
       message: "another format",
     });
   });

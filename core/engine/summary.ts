@@ -7,14 +7,14 @@ export interface RunSummary {
   endedAt: number | null;
   /** When to go on; with `waiting`. */
   wakeAt: number | null;
-  /** What it waits for besides a time, with its kind: `credential:boards-marit`, `lock:…`, `run:…`, `breakpoint:…`, `pace:…`. */
+  /** What it waits for besides a time, with its kind: `credential:boards-marit`, `lock:…`, `run:…`, `breakpoint:…`, `rate-limit:…`. */
   waitsFor: string | null;
   /** How many requests were sent. */
   calls: number;
   problems: number;
   error: RunError | null;
   message: string | null;
-  /** Steps whose call may or may not have arrived, and of which nobody has decided. */
+  /** Steps whose call may or may not have been carried out, and which nobody has decided. */
   unsure: { path: string; reason: string; attempt: number }[];
 }
 
@@ -70,7 +70,7 @@ export function summarise(summary: RunSummary, entry: Entry): void {
       summary.calls++;
       break;
     case "attempt":
-      // What a rehearsal held back, or a fault stood for, was not sent.
+      // What a rehearsal not sent, or a fault stood for, was not sent.
       if (!entry.pretended) summary.calls++;
       break;
     case "ended":
@@ -81,13 +81,13 @@ export function summarise(summary: RunSummary, entry: Entry): void {
   summary.state = "running";
   summary.startedAt ??= entry.at;
   summary.wakeAt = null;
-  // What it waited for has come; its reason is no news any more.
+  // What it waited for has come; its reason is over.
   if (summary.waitsFor) summary.message = null;
   summary.waitsFor = null;
 }
 
-function waitsFor({ credential, lock, child, breakpoint, pace }: EntryOf<"rested">): string | null {
-  const kinds = { credential, lock, run: child, breakpoint, pace };
+function waitsFor({ credential, lock, child, breakpoint, rateLimit }: EntryOf<"rested">): string | null {
+  const kinds = { credential, lock, run: child, breakpoint, "rate-limit": rateLimit };
   const found = Object.entries(kinds).find(([, name]) => name !== undefined);
   return found ? found.join(":") : null;
 }

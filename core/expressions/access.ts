@@ -26,7 +26,7 @@ export function writtenPath(
 }
 
 /**
- * Follows a path through plain objects and lists in one go. Undefined where it leads nowhere, or through anything else:
+ * Follows a path through plain objects and lists in one go. Undefined if it leads nowhere, or through anything else:
  * then it is followed step by step, for an error that says where.
  */
 export function followPath(from: Value | undefined, steps: readonly (string | number)[]): Value | undefined {
@@ -90,7 +90,7 @@ export function heldBy(value: Value, node: Node): Value[] {
   if (value instanceof Optional) return value.value === undefined ? [] : [value.value];
   return fail(
     "wrong-kind",
-    `After ? stands an optional value, as a.?b gives; this is ${article(kindOfValue(value))}.`,
+    `After ? there must be an optional value, such as a.?b; this is ${article(kindOfValue(value))}.`,
     node,
   );
 }

@@ -117,7 +117,7 @@ export class Compiler {
       case "and":
         return this.#logic(node, locals);
       case "not": {
-        const operand = this.condition(node.operand, locals, "What stands after !");
+        const operand = this.condition(node.operand, locals, "The part after !");
         return (evaluation) => !operand(evaluation);
       }
       case "negate": {
@@ -269,7 +269,7 @@ export class Compiler {
           );
         }
         if (own(map as JsonObject, String(name)) !== undefined)
-          fail("bad-value", `The key "${String(name)}" stands here twice.`, keyNode);
+          fail("bad-value", `The key "${String(name)}" is used twice here.`, keyNode);
         const made = value(evaluation);
         for (const one of optional ? heldBy(made, valueNode) : [made])
           setOwn(map as JsonObject, String(name), one as never);
@@ -278,7 +278,7 @@ export class Compiler {
     };
   }
 
-  /** `||` and `&&` as in CEL: an error on one side does not matter when the other side decides. */
+  /** `||` and `&&` as in CEL: an error on one side does not matter when the API decides. */
   #logic(node: Node & { op: "or" | "and" }, locals: Locals): Run {
     const decisive = node.op === "or";
     const sign = decisive ? "||" : "&&";
@@ -325,7 +325,7 @@ export class Compiler {
           make: evaluation.budget.make,
           now: () => evaluation.surroundings.now(),
           uuid: () => evaluation.uuid(this.place(node)),
-          kept: (key) => evaluation.surroundings.kept?.(key) ?? {},
+          remembered: (key) => evaluation.surroundings.remembered?.(key) ?? {},
         });
       } catch (error) {
         if (error instanceof CallFailure) {

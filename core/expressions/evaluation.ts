@@ -9,8 +9,8 @@ export interface Surroundings {
   now(): number;
   /** A new id; `place` names the field and the offset of the call in it, `count` numbers the calls of one evaluation. */
   uuid(place: string, count: number): string;
-  /** What the workflow keeps under a key; left out where there is no workflow. */
-  kept?(key: string): ValueMap;
+  /** What the workflow remembers under a key; left out if there is no workflow. */
+  remembered?(key: string): ValueMap;
 }
 
 /** One evaluation under way. */
@@ -38,7 +38,7 @@ export function located(error: unknown, node: Node): unknown {
   if (error instanceof RangeError) {
     return new ExpressionError(
       "budget",
-      "The expression goes too deep or makes too much.",
+      "The expression is nested too deep or makes too much.",
       node.start,
       node.end,
     );

@@ -20,7 +20,7 @@ export function missing(
   if (value === null) {
     return fail(
       "null-value",
-      `${path} is null, so it has no "${key}". Say what to take then: default(${source(node)}, …).`,
+      `${path} is null, so it has no "${key}". Give a value for that case: default(${source(node)}, …).`,
       node,
     );
   }
@@ -32,7 +32,7 @@ export function missing(
     const meant = near ? ` Did you mean "${near}"?` : "";
     return fail(
       "no-such-key",
-      `Step "${key}" has no outcome here: it was skipped, its branch was not taken, or it has not run.${meant} default(…, …) says what to take then.`,
+      `Step "${key}" has no outcome here: it was skipped, its branch was not taken, or it has not run.${meant} Use default(…, …) to give a value for that case.`,
       node,
     );
   }
@@ -69,7 +69,7 @@ export function checkKind(
   const kind = kindOfValue(value);
   if (parameter.kinds.includes(kind)) return;
   const wanted = parameter.kinds.map(article).join(" or ");
-  const hint = kind === "null" ? ` default(${source(node)}, …) says what to take for null.` : "";
+  const hint = kind === "null" ? ` default(${source(node)}, …) gives a value for null.` : "";
   fail(
     "wrong-kind",
     `${entry.name} wants ${wanted} as ${parameter.name}; ${source(node)} is ${article(kind)}.${hint}`,

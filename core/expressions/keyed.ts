@@ -55,7 +55,7 @@ const indexed: Macro = (compiler, node, locals) => {
           node,
         );
       evaluation.budget.make(1);
-      // The first of several with one key is kept.
+      // Of several with one key the first counts.
       if (own(index, String(key)) === undefined) setOwn(index, String(key), item as Json);
     });
     return index as ValueMap;
@@ -70,7 +70,7 @@ const summed: Macro = (compiler, node, locals) => {
       if (typeof value !== "number")
         fail(
           value === null ? "null-value" : "wrong-kind",
-          `sumBy adds numbers; ${compiler.source(node.args[1] as never)} is ${article(kindOfValue(value))} in one item.${value === null ? " default(…, 0) says what to take then." : ""}`,
+          `sumBy adds numbers; ${compiler.source(node.args[1] as never)} is ${article(kindOfValue(value))} in one item.${value === null ? " Use default(…, 0) to give a value for that case." : ""}`,
           node.args[1] as never,
         );
       total += value as number;
@@ -109,10 +109,10 @@ const sorted: Macro = (compiler, node, locals) => {
 
 function noOrder(node: Parameters<Macro>[1], a: Value, b: Value): never {
   const what = a === null || b === null ? "null-value" : "wrong-kind";
-  const hint = what === "null-value" ? " default(…, …) says what to take for null." : "";
+  const hint = what === "null-value" ? " default(…, …) gives a value for null." : "";
   return fail(
     what,
-    `${kindOfValue(a)} and ${kindOfValue(b)} have no order between them.${hint}`,
+    `${kindOfValue(a)} and ${kindOfValue(b)} cannot be compared.${hint}`,
     node.args[1] as never,
   );
 }

@@ -18,7 +18,7 @@ export function isCallOf(node: Node, space: string, name: string): node is CallN
 export function variableName(node: Node): string {
   if (node.op === "name") return node.name;
   if (isCallOf(node, "cel", "iterVar") || isCallOf(node, "cel", "accuVar")) return numberedName(node);
-  return fail("wrong-arguments", "Here stands the name of a variable.", node);
+  return fail("wrong-arguments", "The name of a variable belongs here.", node);
 }
 
 export function numberedName({ name, args }: CallNode): string {

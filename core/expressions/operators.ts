@@ -108,7 +108,10 @@ function add(a: Value, b: Value, budget: Budget): Value {
   if (a instanceof Timestamp && b instanceof Duration) return timeOf(a.millis + b.millis);
   if (a instanceof Duration && b instanceof Timestamp) return timeOf(a.millis + b.millis);
   if (a === null || b === null) {
-    throw new OperatorFault("null-value", `One side of + is null. default(…, "") says what to take then.`);
+    throw new OperatorFault(
+      "null-value",
+      `One side of + is null. Use default(…, "") to give a value for that case.`,
+    );
   }
   return arithmetic("+", a, b, (x, y) => x + y);
 }
@@ -130,7 +133,7 @@ function ordered(sign: string, holds: (order: number) => boolean): Operate {
     if (a === null || b === null) {
       throw new OperatorFault(
         "null-value",
-        `One side of ${sign} is null, which has no order. default(…, …) says what to take then.`,
+        `One side of ${sign} is null, which has no order. Use default(…, …) to give a value for that case.`,
       );
     }
     throw new OperatorFault("wrong-kind", `${sign} cannot compare ${kindOfValue(a)} with ${kindOfValue(b)}.`);
@@ -143,13 +146,13 @@ function arithmetic(sign: string, a: Value, b: Value, operate: (x: number, y: nu
   if (exact) {
     throw new OperatorFault(
       "exact-arithmetic",
-      `${exact.digits} has more digits than arithmetic keeps. It can be compared, sent on, and turned into text.`,
+      `${exact.digits} has more digits than arithmetic can use. It can be compared, sent on, and turned into text.`,
     );
   }
   if (a === null || b === null) {
     throw new OperatorFault(
       "null-value",
-      `One side of ${sign} is null. default(…, 0) says what to take then.`,
+      `One side of ${sign} is null. Use default(…, 0) to give a value for that case.`,
     );
   }
   const text = typeof a === "string" || typeof b === "string" ? " number(…) turns a text into a number." : "";

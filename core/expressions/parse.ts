@@ -297,7 +297,7 @@ class Parser {
         if (this.#take("{")) return this.#map(token);
         throw this.#unexpected("A value is missing before this");
       case "quoted-name":
-        throw this.#unexpected("A name in back quotes stands only behind a dot");
+        throw this.#unexpected("A name in back quotes is possible only behind a dot");
       case "end":
         throw this.#unexpected("");
     }

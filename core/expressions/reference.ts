@@ -47,48 +47,48 @@ function table(rows: Row[]): string {
 
 const head = `# Expressions
 
-Made by \`npm run reference\` from the tables of the library; each example on this page is run as a test.
+Made by \`npm run reference\` from the tables of the library. Each example on this page is run as a test.
 
-Expressions are written in CEL, the Common Expression Language, an open specification: typed, without side effects, and
-sure to end. How far ours follows it is in [the list of departures](../core/conformance.md).
+Expressions are written in CEL, the Common Expression Language: an open specification, typed, without side effects, and sure to
+end. Where ours differs is in [the list of departures](../core/conformance.md).
 
     steps.guest.body.items[0].id
     size(steps.guest.body.items) > 0
     rows.filter(r, r.open).map(r, r.id)
     inputs.hut in ["corrie", "juniper"] ? "near" : "far"
 
-Try them where you are: \`ckettle eval 'size(items)' --data file.json\`, on the values of a run with \`--run ID\`, or on the page
+Evaluate one with \`ckettle eval 'size(items)' --data file.json\`, with the values of a run with \`--run ID\`, or on the page
 *Expressions* of a run in the console. While you type, the console offers names, fields and functions, and tells what will
 probably go wrong.
 
 ## Values
 
-Values are those of JSON, and besides them bytes (\`b"…"\`), times (\`timestamp("2027-03-01T05:00:00Z")\`), lengths of time
-(\`duration("90s")\`), optional values and kinds. What leaves an expression becomes JSON at once: a time as RFC 3339 in UTC with
-milliseconds, a duration as \`90s\`, bytes as Base64; an empty optional value leaves out its key or item.
+Values are those of JSON, and bytes (\`b"…"\`), times (\`timestamp("2027-03-01T05:00:00Z")\`), durations (\`duration("90s")\`), optional
+values and types. A value that leaves an expression becomes JSON: a time as RFC 3339 in UTC with milliseconds, a duration as
+\`90s\`, bytes as Base64. An empty optional value leaves out its key or item.
 
-- There is one kind of numbers. \`5 / 2\` is 2.5, \`%\` is the remainder; a division by zero is an error. Numbers with more digits
-  than a double holds keep them from the answer to the next request; they can be compared and turned into text, and
-  arithmetic on them is an error that says so.
+- There is one type of number. \`5 / 2\` is 2.5, \`%\` is the remainder, and dividing by zero is an error. Numbers with more digits
+  than a double holds keep them from a response to the next request. They can be compared and turned into text. Arithmetic on
+  them is an error that says so.
 - \`+\` joins a text with a number or a boolean, lists with lists, times with durations.
-- Operators: \`! - * / % + < <= > >= == != in && || ? :\`. \`==\` compares whole values; \`null < 10\` is an error.
-- Texts in single or double quotes, or in three of them over several lines; \`\\n \\t \\" \\u00fc\` and the like are escapes, \`r"…"\` has
-  none. \`a["odd key"]\` and \`\`a.\`odd key\` \`\` read keys that are no names.
+- Operators: \`! - * / % + < <= > >= == != in && || ? :\`. \`==\` compares whole values. \`null < 10\` is an error.
+- Texts are in single or double quotes, or in three of them over several lines. \`\\n \\t \\" \\u00fc\` and the like are escapes, and
+  \`r"…"\` has none. \`a["odd key"]\` and \`\`a.\`odd key\` \`\` read keys that are not names.
 - \`//\` begins a comment.
 
-## What is absent, and what is null
+## Absent and null
 
-Reading a key that is not there, an item behind the end, or anything of null is an error that names the path and the nearest
-key. Say what to take then: \`default(a.b, c)\`; or \`a.?b.orValue(c)\` and \`list[?0]\`, which give optional values. \`has(a.b)\` asks
-whether a key is there. \`[?a.?b]\` and \`{?"k": a.?b}\` leave out what is empty.
+Reading a key that does not exist, an item beyond the end, or anything of null is an error that names the path and the nearest
+key. Give a value for that case: \`default(a.b, c)\`, or \`a.?b.orValue(c)\` and \`list[?0]\`, which give optional values. \`has(a.b)\` tells
+whether a key exists. \`[?a.?b]\` and \`{?"k": a.?b}\` leave out what is empty.
 
 ## Templates
 
-Where a value stands, a text may hold \`\${ expression }\` parts. A text that is exactly one part keeps the value's own kind; else the
-parts become text. \`$\${\` is a plain \`\${\`.
+A value may contain \`\${ expression }\` parts in its texts. A text that is exactly one part keeps the type of its value. Otherwise
+the parts become text. \`$\${\` is a plain \`\${\`.
 
 ## Limits
 
-An expression has at most 20,000 characters; an evaluation does at most 1,000,000 steps and makes at most 8,000,000 characters
-and items. Beyond them it ends with an error. Regular expressions are RE2, which takes time in proportion to the text.
+An expression has at most 20,000 characters. An evaluation does at most 1,000,000 steps and makes at most 8,000,000 characters
+and items. Beyond that it ends with an error. Regular expressions are RE2, which takes time in proportion to the text.
 `;

@@ -10,6 +10,8 @@ export interface Reference {
   path: string[];
   start: number;
   end: number;
+  /** What reads it. */
+  node: Node;
 }
 
 interface Bound {
@@ -20,7 +22,8 @@ interface Bound {
 export function references(tree: Node): Reference[] {
   const found = new Map<string, Reference>();
   const note = (path: string[] | undefined, node: Node) => {
-    if (path) found.set(`${path.join("\u0000")}@${node.start}`, { path, start: node.start, end: node.end });
+    if (path)
+      found.set(`${path.join("\u0000")}@${node.start}`, { path, start: node.start, end: node.end, node });
   };
   walk(tree, {}, note);
   return [...found.values()];

@@ -17,11 +17,11 @@ export interface Template {
 }
 
 /**
- * Parses a template. `$${` is a plain `${`.
- * @throws ExpressionError placed in the whole text
+ * Splits a template into its texts and the sources of its expressions. `$${` is a plain `${`.
+ * @throws ExpressionError if a `${` is not closed
  */
-export function parseTemplate(source: string, label = ""): Template {
-  const parts: TemplatePart[] = [];
+export function splitTemplate(source: string): ({ text: string } | { code: string; offset: number })[] {
+  const parts: ({ text: string } | { code: string; offset: number })[] = [];
   let literal = "";
   let at = 0;
   while (at < source.length) {
@@ -31,17 +31,30 @@ export function parseTemplate(source: string, label = ""): Template {
     } else if (source.startsWith("${", at)) {
       if (literal) parts.push({ text: literal });
       literal = "";
-      const end = closingBrace(source, at + 2);
       const offset = at + 2;
-      try {
-        parts.push({ expression: compile(source.slice(offset, end), label, offset), offset });
-      } catch (error) {
-        throw error instanceof ExpressionError ? error.shifted(offset) : error;
-      }
+      const end = closingBrace(source, offset);
+      parts.push({ code: source.slice(offset, end), offset });
       at = end + 1;
     } else literal += source[at++];
   }
   if (literal) parts.push({ text: literal });
+  return parts;
+}
+
+/**
+ * Parses a template and compiles its expressions.
+ * @throws ExpressionError placed in the whole text
+ */
+export function parseTemplate(source: string, label = ""): Template {
+  const parts = splitTemplate(source).map((part): TemplatePart => {
+    if ("text" in part) return part;
+    const { code, offset } = part;
+    try {
+      return { expression: compile(code, label, offset), offset };
+    } catch (error) {
+      throw error instanceof ExpressionError ? error.shifted(offset) : error;
+    }
+  });
   const only = parts.length === 1 ? parts[0] : undefined;
   return { source, parts, alone: only && "expression" in only ? only.expression : undefined };
 }
@@ -96,7 +109,7 @@ function leaving<T>(expression: Expression, take: (value: Value) => T, value: Va
     if (error instanceof BudgetSpent || error instanceof RangeError) {
       throw new ExpressionError(
         "budget",
-        "The value is too large to be sent or kept.",
+        "The value is too large to be sent or stored.",
         0,
         expression.text.length,
       );

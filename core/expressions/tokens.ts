@@ -94,7 +94,7 @@ function numberOf(text: string, start: number): number | bigint {
 
 const opening = /([rRbB]{0,2})("""|'''|"|')/y;
 
-/** A text or bytes literal, with its prefix; undefined where none begins. */
+/** A text or bytes literal, with its prefix; undefined if none begins. */
 function readQuoted(text: string, start: number): Token | undefined {
   opening.lastIndex = start;
   const match = opening.exec(text);
@@ -168,7 +168,7 @@ function readEscape(
   const wide = four ?? eight;
   if (whole === undefined || (inBytes && wide !== undefined))
     throw fault(
-      `\\${text[at + 1] ?? ""} is no escape that a text can have; a backslash is written \\\\.`,
+      `\\${text[at + 1] ?? ""} is not an escape that a text can have; a backslash is written \\\\.`,
       at,
       Math.min(at + 2, text.length),
     );
@@ -179,6 +179,6 @@ function readEscape(
         ? Number.parseInt(octal, 8)
         : Number.parseInt(wide as string, 16);
   if (code > 0x10ffff || (code >= 0xd800 && code <= 0xdfff))
-    throw fault(`${whole} stands for no character.`, at, at + whole.length);
+    throw fault(`${whole} is not the code of a character.`, at, at + whole.length);
   return { text: String.fromCodePoint(code), byte: code, end: at + whole.length };
 }

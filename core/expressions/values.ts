@@ -108,7 +108,7 @@ class Converter {
   convert(value: Value): Json | undefined {
     if (--this.#left < 0) throw new BudgetSpent("size");
     if (typeof value === "number" && !Number.isFinite(value))
-      throw new NotJson(`${value} is no number that can be sent or kept.`);
+      throw new NotJson(`${value} is not a number that can be sent or stored.`);
     if (value === null || typeof value !== "object") return value;
     if (Array.isArray(value)) return this.#list(value as Value[]);
     if (value instanceof Exact) return value;
@@ -117,7 +117,7 @@ class Converter {
     if (value instanceof Duration) return printSeconds(value.millis);
     if (value instanceof Optional) return value.value === undefined ? undefined : this.convert(value.value);
     if (value instanceof TypeValue)
-      throw new NotJson(`A type (${value.kind}) is no value that can be sent or kept.`);
+      throw new NotJson(`A type (${value.kind}) is not a value that can be sent or stored.`);
     return this.#object(value as JsonObject);
   }
 
@@ -205,7 +205,7 @@ export function equal(a: Value, b: Value, spend: (steps: number) => void): boole
   }
 }
 
-/** Orders two values of one kind: below, at or above zero. Undefined where the kinds have no order. */
+/** Orders two values of one kind: below, at or above zero. Undefined if the kinds have no order. */
 export function compare(a: Value, b: Value): number | undefined {
   if (isNumber(a) && isNumber(b)) {
     if (typeof a === "number" && typeof b === "number") return a - b;

@@ -3,7 +3,7 @@ import { utf8 } from "../values/encodings.js";
 import { buildRequest, type RequestBody } from "./build.js";
 import { RequestRefused, type HttpResponse } from "./message.js";
 import { finishedRequest } from "./multipart.js";
-import { readBody } from "./read.js";
+import { readBody } from "./read-body.js";
 
 const post = (body: RequestBody) =>
   buildRequest({ method: "POST", url: "https://stays.example/files", body });
@@ -56,7 +56,7 @@ describe("bodies with files in them", () => {
 
   it.each<[RequestBody, RegExp]>([
     [{ file: "text" }, /must be a file value/],
-    [{ file: { base64: "%%" } }, /no Base64/],
+    [{ file: { base64: "%%" } }, /not Base64/],
     [{ multipart: { a: { b: 1 } } }, /The field a must be a file value/],
     [{ multipart: { a: { text: "x", mediaType: "a/b\r\nX: y" } } }, /mediaType/],
   ])("refuses %j", (body, message) => {
@@ -71,7 +71,7 @@ describe("bodies with files in them", () => {
   });
 });
 
-describe("answers that are no JSON", () => {
+describe("answers that are not JSON", () => {
   it("XML becomes an object by the one rule", () => {
     const xml =
       '<?xml version="1.0"?><huts region="north"><hut id="1">Corrie</hut><hut id="2"><beds>07</beds>&amp; more</hut><empty/></huts>';
@@ -94,7 +94,7 @@ describe("answers that are no JSON", () => {
     ["application/atom+xml", "<a><b></a>", /line 1/],
     ["text/xml", '<!DOCTYPE a [<!ENTITY x "y">]><a>&x;</a>', /entities/],
     ["text/xml", "<a><__proto__>1</__proto__></a>", /cannot be read/],
-    ["text/csv", 'a,b\n1,"2', /cannot be read so/],
+    ["text/csv", 'a,b\n1,"2', /cannot be read as such/],
   ])("%s that is broken stays a text, and is told: %s", (type, text, fault) => {
     const read = readBody(answer(type, text));
     expect(read.body).toBe(text);

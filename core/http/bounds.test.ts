@@ -1,20 +1,20 @@
 import { describe, expect, it } from "vitest";
 import { bounds } from "../values/bounds.js";
 import { utf8 } from "../values/encodings.js";
-import { readApi, uniqueId } from "../apis/document.js";
-import { operationRequest } from "../apis/request.js";
+import { readApi, uniqueId } from "../apis/openapi.js";
+import { operationRequest } from "../apis/operation-request.js";
 import { parseTemplate } from "../expressions/templates.js";
 import { dotSegment } from "./dot-segments.js";
 import type { ResponseHeaders } from "./message.js";
 import { movedTo, noSecrets } from "./other-origin.js";
-import { isSlowToRead, readBody } from "./read.js";
+import { isSlowToRead, readBody } from "./read-body.js";
 import { nextWait, type RetryPlan } from "./retry.js";
 import { renderUrl } from "./url-template.js";
 
 const answer = (type: string, text: string) =>
   readBody({ status: 200, headers: { "content-type": type }, body: utf8(text), url: "https://a.example/" });
 
-describe("an answer that goes beyond a bound", () => {
+describe("a response that goes beyond a bound", () => {
   it.each<[string, string, string, RegExp]>([
     [
       "JSON that nests too deep",
@@ -47,7 +47,7 @@ describe("an answer that goes beyond a bound", () => {
       "<a>".repeat(20_000) + "</a>".repeat(20_000),
       /nested more than 200/,
     ],
-    ["XML that is no XML", "text/xml", "<".repeat(100_000), /line 1/],
+    ["XML that is not XML", "text/xml", "<".repeat(100_000), /line 1/],
     [
       "XML that declares entities",
       "text/xml",

@@ -111,7 +111,7 @@ function texts(value: Json, what: string): string[] {
   if (isObject(value)) {
     throw new RequestRefused(
       "bad-request",
-      `${what} cannot be an ${kindOf(value)}; json.print(…) makes a text of it.`,
+      `${what} cannot be an ${kindOf(value)}; json.print(…) turns it into text.`,
     );
   }
   return [String(value)];
@@ -124,13 +124,13 @@ function checkHeaderValue(name: string, value: string): string {
     if ((code < 32 && code !== 9) || code === 127) {
       throw new RequestRefused(
         "bad-request",
-        `The header ${name} holds a line end or another control character.`,
+        `The header ${name} contains a line end or another control character.`,
       );
     }
     if (code > 255) {
       throw new RequestRefused(
         "bad-request",
-        `The header ${name} holds "${character}", which a header cannot carry. urlEncode(…) or base64.encode(…) may be what its API wants.`,
+        `The header ${name} contains "${character}", which a header cannot carry. urlEncode(…) or base64.encode(…) may be what its API wants.`,
       );
     }
   }
@@ -143,7 +143,7 @@ function checkUrl(text: string): void {
     url = new URL(text);
   } catch {
     const missing = !/^[a-z][a-z0-9+.-]*:/i.test(text) ? " It must begin with https:// or http://." : "";
-    throw new RequestRefused("bad-request", `"${text}" is no URL.${missing}`);
+    throw new RequestRefused("bad-request", `"${text}" is not a URL.${missing}`);
   }
   if (url.protocol !== "http:" && url.protocol !== "https:") {
     throw new RequestRefused(
@@ -154,7 +154,7 @@ function checkUrl(text: string): void {
   if (url.username || url.password) {
     throw new RequestRefused(
       "bad-request",
-      "The URL holds a user or a password. Put them into a credential and name it in `using`.",
+      "The URL contains a user or a password. Put them into a credential and name it in `using`.",
     );
   }
 }

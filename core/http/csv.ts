@@ -2,7 +2,7 @@ import { parse } from "csv-parse/browser/esm/sync";
 import { bounds } from "../values/bounds.js";
 import type { Json } from "../values/json.js";
 
-/** The text is no CSV that is read; `message` says why. */
+/** The text is not CSV that can be read; `message` says why. */
 export class CsvFault extends Error {
   override name = "CsvFault";
 }

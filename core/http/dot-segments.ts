@@ -1,6 +1,6 @@
 /**
  * The part of a path that is `.` or `..`, also percent-encoded: it would lead to another place (RFC 3986 section 5.2.4).
- * Undefined where there is none.
+ * Undefined if there is none.
  */
 export function dotSegment(url: string): string | undefined {
   const path = url.replace(/[?#].*$/s, "");

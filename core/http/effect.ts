@@ -1,4 +1,4 @@
-/** What a call does on the far side. Retry, unsure and rehearsal look at it alone. */
+/** What a call does on the API. Retry, unsure and rehearsal look at it alone. */
 export type Effect = "reads" | "writes" | "repeatable";
 
 const reading = new Set(["GET", "HEAD", "OPTIONS", "TRACE", "QUERY"]);

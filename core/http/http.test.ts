@@ -4,7 +4,7 @@ import type { ValueMap } from "../expressions/values.js";
 import { utf8 } from "../values/encodings.js";
 import { buildRequest } from "./build.js";
 import { joinHeaders, type HttpResponse } from "./message.js";
-import { mediaTypeOf, readBody } from "./read.js";
+import { mediaTypeOf, readBody } from "./read-body.js";
 import { httpDate, retryAfter } from "./retry-after.js";
 import { defaultRetry, nextWait, worthRepeating, type AttemptResult } from "./retry.js";
 import { renderUrl } from "./url-template.js";
@@ -60,7 +60,7 @@ describe("building a request", () => {
   });
 });
 
-describe("reading an answer", () => {
+describe("reading a response", () => {
   const answer = (body: string | Uint8Array, type?: string): HttpResponse => ({
     status: 200,
     headers: type ? { "content-type": type } : {},
@@ -120,7 +120,7 @@ describe("Retry-After", () => {
     expect(retryAfter({ "retry-after": text }, now)).toBe(millis);
   });
 
-  it("a date is one of the far side's clock, where that is another than ours", () => {
+  it("a date is one of the API's clock, where that is another than ours", () => {
     const date = "Mon, 01 Mar 2027 06:00:00 GMT";
     const headers = { "retry-after": "Mon, 01 Mar 2027 06:00:09 GMT", date };
     expect(retryAfter(headers, now)).toBe(9_000);

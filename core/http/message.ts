@@ -23,9 +23,9 @@ export interface HttpResponse {
   broken?: BrokenBody;
 }
 
-/** `cut`: it broke off; `coding`: it is not in the coding that it says; `answer-too-large`: more than is read. */
+/** `cut`: it broke off; `coding`: it is not in the coding that it says; `response-too-large`: more than is read. */
 export interface BrokenBody {
-  code: "cut" | "coding" | "answer-too-large";
+  code: "cut" | "coding" | "response-too-large";
   message: string;
 }
 
@@ -34,7 +34,7 @@ export type FailureKind = "connect" | "tls" | "dns" | "timeout" | "cut" | "token
 
 /**
  * What is wrong with a certificate: ours has run out, is wanted and not there, is from an authority that the server does
- * not know, or is not taken; the server's has run out, or is from an authority that is not known here.
+ * not know, or is not taken; the server's has run out, or is from an unknown authority.
  */
 export type CertificateFault =
   "ours-expired" | "ours-wanted" | "ours-unknown" | "ours-refused" | "theirs-expired" | "theirs-unknown";
@@ -51,6 +51,8 @@ export class TransportFailure extends Error {
     readonly aborted = false,
     /** With `tls`: what is wrong with whose certificate, where that is known. */
     readonly certificate?: CertificateFault,
+    /** The code of the system or library, such as `ECONNRESET`, for people who look deeper. */
+    readonly detail?: string,
   ) {
     super(message);
   }
@@ -63,7 +65,7 @@ export class TransportFailure extends Error {
 export class RequestRefused extends Error {
   override name = "RequestRefused";
   constructor(
-    readonly code: "address-refused" | "bad-request" | "answer-too-large",
+    readonly code: "address-refused" | "bad-request" | "response-too-large",
     message: string,
   ) {
     super(message);

@@ -58,7 +58,7 @@ function sentOf(value: JsonObject, what: string): Sent {
   if (file !== undefined) return { ...about, piece: { file } };
   if (plain !== undefined) return { ...about, piece: plain };
   if (base64 === undefined) throw refused(what);
-  if (!fromBase64(base64)) throw new RequestRefused("bad-request", `${what} is no Base64.`);
+  if (!fromBase64(base64)) throw new RequestRefused("bad-request", `${what} is not Base64.`);
   return { ...about, piece: { base64 } };
 }
 
@@ -88,7 +88,7 @@ function joined(pieces: Piece[]): Piece[] {
 const noFiles = (id: string): Promise<Uint8Array> => {
   throw new RequestRefused(
     "bad-request",
-    `Only a run can send the kept file "${id}"; give its bytes as base64.`,
+    `Only a run can send the stored file "${id}"; give its bytes as base64.`,
   );
 };
 

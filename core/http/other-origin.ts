@@ -16,7 +16,7 @@ const ofOneOrigin = /^(authorization|proxy-authorization|cookie)$/i;
 
 /**
  * A request that goes on to another place (RFC 9110 section 15.4): to another origin without Authorization, Cookie and
- * whatever header holds a secret. Undefined where its body holds one, which cannot be left out.
+ * whatever header holds a secret. Undefined if its body holds one, which cannot be left out.
  */
 export function movedTo(request: HttpRequest, url: string, secrets: SecretParts): HttpRequest | undefined {
   if (sameOrigin(request.url, url)) return { ...request, url };

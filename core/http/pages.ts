@@ -2,7 +2,7 @@ import { percentEncode } from "../values/encodings.js";
 
 /**
  * The target of the link with the relation `next` in a Link field (RFC 8288 section 3): as it is written, still to be
- * resolved against the request's URL. Undefined where there is none.
+ * resolved against the request's URL. Undefined if there is none.
  */
 export function nextLink(field: string | string[] | undefined): string | undefined {
   const text = Array.isArray(field) ? field.join(", ") : (field ?? "");
@@ -15,7 +15,7 @@ export function nextLink(field: string | string[] | undefined): string | undefin
   return undefined;
 }
 
-/** A query parameter of a URL, decoded; undefined where the URL has none of that name. */
+/** A query parameter of a URL, decoded; undefined if the URL has none of that name. */
 export function parameterOf(url: string, name: string): string | undefined {
   const query = /\?([^#]*)/.exec(url)?.[1] ?? "";
   const pair = query.split("&").find((one) => decoded(one.split("=", 1)[0] ?? "") === name);

@@ -1,13 +1,14 @@
+import { parseList } from "structured-headers";
 /** Two clocks that differ by no more than this, in milliseconds, are taken for the same: Date has whole seconds. */
 const sameTime = 2_000;
 
 type Headers = { [name: string]: string | string[] | undefined };
 
 /**
- * How long an answer asks to wait, from its Retry-After field (RFC 9110 section 10.2.3): seconds, or an HTTP date. A date
- * is one of the far side's clock, which its Date field tells where it is not the same as ours.
+ * How long a response asks to wait, from its Retry-After field (RFC 9110 section 10.2.3): seconds, or an HTTP date. A date
+ * is one of the API's clock, which its Date field tells where it is not the same as ours.
  * @param now milliseconds since 1970
- * @returns milliseconds, never below 0; undefined where the field is missing or cannot be read
+ * @returns milliseconds, never below 0; undefined if the field is missing or cannot be read
  */
 export function retryAfter(headers: Headers, now: number): number | undefined {
   const text = fieldOf(headers, "retry-after")?.trim();
@@ -53,7 +54,7 @@ export function httpDate(text: string, now: number): number | undefined {
   return undefined;
 }
 
-/** What an answer says of the rate at which calls may come. Times in milliseconds. */
+/** What a response says of the rate at which calls may come. Times in milliseconds. */
 export interface RateTold {
   /** How many more calls may come before the reset. */
   remaining?: number;
@@ -112,10 +113,14 @@ function numberOf(text: string | undefined): number | undefined {
 /** The numeric parameters of each item of a structured list (RFC 9651), also in the older form `limit=10, remaining=0`. */
 function structured(text: string | undefined): Record<string, number>[] {
   if (!text) return [];
-  const parameters = (part: string): Record<string, number> =>
-    Object.fromEntries(
-      [...part.matchAll(/([a-z]+)\s*=\s*(\d+)/gi)].map(([, name, value]) => [name, Number(value)]),
+  try {
+    return parseList(text).map(([, parameters]) =>
+      Object.fromEntries(
+        [...parameters].filter((pair): pair is [string, number] => typeof pair[1] === "number"),
+      ),
     );
-  const older = !text.includes(";");
-  return older ? [parameters(text)] : text.split(",").map(parameters);
+  } catch {
+    const older = [...text.matchAll(/([a-z]+)\s*=\s*(\d+)/gi)];
+    return [Object.fromEntries(older.map(([, name, value]) => [name, Number(value)]))];
+  }
 }

@@ -9,7 +9,7 @@ export interface RetryPlan {
   times: number;
   wait: number;
   factor: number;
-  /** The longest single wait. An answer that asks for more fails the step (`told-to-wait`). */
+  /** The longest single wait. A response that asks for more fails the step (`told-to-wait`). */
   most: number;
   /** Up to this fraction of a wait is added to it, so that many runs do not come back at once. */
   jitter: number;
@@ -20,7 +20,7 @@ export const defaultRetry: RetryPlan = { times: 3, wait: 1_000, factor: 2, most:
 
 /** How an attempt came out. */
 export interface AttemptResult {
-  /** 0 where there was no response. */
+  /** 0 if there was no response. */
   status: number;
   headers: ResponseHeaders;
   failure: FailureKind | null;
@@ -51,7 +51,7 @@ export function worthRepeating(result: AttemptResult, effect: Effect, safe: bool
 export type NextWait = { wait: number; told: boolean } | { giveUp: "spent" | "told-to-wait"; asked?: number };
 
 /**
- * How long to wait before the next attempt. What the answer asks for (Retry-After) counts over the plan's own wait.
+ * How long to wait before the next attempt. What the response asks for (Retry-After) counts over the plan's own wait.
  * @param repeats how many repeats there were before this one
  * @param fraction a number from 0 up to 1 that stands for chance
  * @param now milliseconds since 1970
@@ -78,7 +78,7 @@ export function nextWait(
   return { wait: Math.round(Math.min(plan.most, planned * (1 + plan.jitter * fraction))), told: false };
 }
 
-/** What an answer asks to wait: by Retry-After, or by a rate limit that is used up. */
+/** What a response asks to wait: by Retry-After, or by a rate limit that is used up. */
 function askedWait({ status, headers }: AttemptResult, now: number): number | undefined {
   const after = retryAfter(headers, now);
   if (after !== undefined || (status !== 429 && status !== 503)) return after;

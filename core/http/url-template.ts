@@ -23,7 +23,7 @@ export function renderUrl(template: Template, scope: ValueMap, surroundings: Sur
     else if (text === "" && !url.includes("?")) {
       throw new RequestRefused(
         "bad-request",
-        `\${${part.expression.text.trim()}} is blank, and a part of a path cannot be.`,
+        `\${${part.expression.text.trim()}} is blank, but a part of a path cannot be.`,
       );
     } else url += percentEncode(text);
   }

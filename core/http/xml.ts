@@ -13,7 +13,7 @@ const parser = new XMLParser({
   processEntities: true,
 });
 
-/** The text is no XML that is read; `message` says why. */
+/** The text is not XML that is read; `message` says why. */
 export class XmlFault extends Error {
   override name = "XmlFault";
 }

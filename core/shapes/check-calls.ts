@@ -1,7 +1,7 @@
 import { findFunction, namespaces } from "../expressions/library/table.js";
 import type { CallNode } from "../expressions/macro.js";
 import type { Node } from "../expressions/parse.js";
-import { condition, held, wantKinds, type Checking, type ShapeScope } from "./check.js";
+import { condition, insideOptional, wantKinds, type Checking, type ShapeScope } from "./check-kinds.js";
 import { anything, listOf, objectOf, ofKind, union, withoutNull, type Shape } from "./shape.js";
 
 /** The shape of a call: of a macro by what it makes, of a function by its entry in the table. */
@@ -12,7 +12,7 @@ export function shapeOfCall(checking: Checking, node: CallNode, scope: ShapeScop
       return provided(checking, () => (checking.shape(args[0] as Node, scope), ofKind("boolean")));
     if ((name === "default" || name === "defaultIfBlank") && args.length === 2) {
       const first = provided(checking, () => checking.shape(args[0] as Node, scope));
-      return union([withoutNull(held(first)), checking.shape(args[1] as Node, scope)]);
+      return union([withoutNull(insideOptional(first)), checking.shape(args[1] as Node, scope)]);
     }
     return called(checking, node, name, args, scope);
   }
@@ -21,7 +21,7 @@ export function shapeOfCall(checking: Checking, node: CallNode, scope: ShapeScop
     const bound = checking.shape(value, scope);
     const names = new Map([...scope, [nameOf(variable), bound]]);
     if (variable.op === "name" && !reads(body, variable.name))
-      checking.note("unused", `"${variable.name}" is bound here and never read.`, variable);
+      checking.note("unused", `"${variable.name}" is never used.`, variable);
     return checking.shape(body, names);
   }
   const loop = loops[`${name}/${args.length}`];
@@ -41,7 +41,7 @@ function provided<T>(checking: Checking, run: () => T): T {
   }
 }
 
-/** Functions that take null without an error, so that a null is no finding. */
+/** Functions that take null without an error, so that a null is not a finding. */
 const takesAnything = new Set(["type", "json.print", "optional.of", "optional.ofNonZeroValue", "dyn", "put"]);
 
 function called(
@@ -68,7 +68,7 @@ function called(
       return ofKind("optional", { items });
     case "value":
     case "orValue":
-      return name === "value" ? held(first) : union([withoutNull(held(first)), second]);
+      return name === "value" ? insideOptional(first) : union([withoutNull(insideOptional(first)), second]);
     case "optional.of":
       return ofKind("optional", { items: () => first });
     case "reverse":
@@ -192,7 +192,10 @@ function optional(result: (body: Shape) => Shape): Loop {
   return (checking, node, scope) => {
     const receiver = checking.shape(node.receiver as Node, scope);
     wantKinds(checking, node.receiver as Node, receiver, ["optional"], node.name);
-    const inner = new Map([...scope, [nameOf(node.args[0] as Node), held(receiver)] as [string, Shape]]);
+    const inner = new Map([
+      ...scope,
+      [nameOf(node.args[0] as Node), insideOptional(receiver)] as [string, Shape],
+    ]);
     return result(checking.shape(node.args[1] as Node, inner));
   };
 }

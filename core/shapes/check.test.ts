@@ -81,7 +81,7 @@ describe("the check of expressions against shapes", () => {
 
   it("says what was probably meant, and what to do", () => {
     const message = (text: string) => checkShapes(compile(text), scope).findings[0]?.message;
-    expect(message("body.item")).toBe('body has no "item" by its shape; did you mean "items"?');
+    expect(message("body.item")).toBe('body has no "item" in its schema; did you mean "items"?');
     expect(message("body.items[0].note")).toContain("default(body.items[0].note, …)");
     expect(message("body.items[0].id * 2")).toContain("number(body.items[0].id)");
     expect(message("guest.state == 'opn'")).toContain('Did you mean "open"?');

@@ -5,7 +5,8 @@ import { functions } from "../expressions/library/table.js";
 import type { FunctionEntry } from "../expressions/library/entry.js";
 import type { Kind } from "../expressions/values.js";
 import { itemLoops } from "../expressions/macros.js";
-import { checkShapes, held, type ShapeScope } from "./check.js";
+import { checkShapes } from "./check.js";
+import { insideOptional, type ShapeScope } from "./check-kinds.js";
 import { anything, type Shape } from "./shape.js";
 
 /** One thing that could stand at the caret. */
@@ -56,7 +57,7 @@ export function completeTemplate(text: string, caret: number, scope: ShapeScope)
   return { ...found, from: found.from + open + 2, to: found.to + open + 2 };
 }
 
-/** The text with what stands in quotes as blanks; undefined where a quote is open at its end. */
+/** The text with what stands in quotes as blanks; undefined if a quote is open at its end. */
 function maskQuoted(text: string): string | undefined {
   const masked = text.replace(
     /"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'/g,
@@ -114,7 +115,7 @@ function loopNames(before: string, masked: string, scope: ShapeScope): Map<strin
     );
     const item = list.items?.() ?? anything;
     if (name.startsWith("transform") && second) names.set(second, item);
-    else if (itemLoops.has(name)) names.set(first, name.startsWith("opt") ? held(list) : item);
+    else if (itemLoops.has(name)) names.set(first, name.startsWith("opt") ? insideOptional(list) : item);
   }
   return names;
 }
@@ -127,7 +128,7 @@ function members(before: string, masked: string, dot: number, names: ShapeScope)
   if (inSpace.length > 0 && !names.has(receiver))
     return inSpace.map((entry) => functionCompletion(entry, entry.name.slice(receiver.length + 1)));
   const shape = shapeOfText(receiver, names);
-  const value = held(shape);
+  const value = insideOptional(shape);
   const fields = (value.fields?.names() ?? []).flatMap((name): Completion[] => {
     if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) return [];
     const field = value.fields?.get(name);

@@ -1,7 +1,7 @@
 import { Exact, isObject, own, type Json, type JsonObject } from "../values/json.js";
 
-/** Where an answer departs from its shape. */
-export interface Departure {
+/** Where a response does not match its schema. */
+export interface Mismatch {
   /** The place, list indexes left out: `items[].warden.name`. The whole body is the empty text. */
   path: string;
   what: "new-field" | "missing-field" | "other-kind" | "null";
@@ -9,16 +9,16 @@ export interface Departure {
   detail: string;
 }
 
-/** Follows a reference; undefined where it leads nowhere. */
+/** Follows a reference; undefined if it leads nowhere. */
 export type Follow = (schema: Json | undefined) => Json | undefined;
 
-/** So many values of one answer are looked at; the rest is taken as alike. */
+/** So many values of one response are looked at; the rest is taken as the same. */
 const mostLookedAt = 5_000;
 const mostDepartures = 50;
 const deepestMerge = 8;
 
-/** The places where a value departs from a shape; empty where it fits. Each place and kind is told once. */
-export type ShapeCheck = (value: Json) => Departure[];
+/** The places where a value does not match a shape; empty if it fits. Each place and kind is reported once. */
+export type ShapeCheck = (value: Json) => Mismatch[];
 
 /** A part of a shape, made ready when it is first met. */
 interface Part {
@@ -44,7 +44,7 @@ interface Looking {
   /** The keys from the top to where it looks; `depth` says how many of them hold. */
   at: string[];
   depth: number;
-  found: Map<string, Departure>;
+  found: Map<string, Mismatch>;
 }
 
 /**
@@ -90,8 +90,8 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
     const bit = bitOf(value);
     if (types && (bit & mask) === 0) {
       const said = [...types].join(" or ");
-      if (value === null) note(looking, "null", `it is null, and the shape says ${said}`);
-      else note(looking, "other-kind", `it is of type ${typeOf(value)}, and the shape says ${said}`);
+      if (value === null) note(looking, "null", `it is null, but the schema says ${said}`);
+      else note(looking, "other-kind", `it is of type ${typeOf(value)}, but the schema says ${said}`);
       return;
     }
     if (bit === bits.array) {
@@ -117,14 +117,13 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
       looking.at[place] = key;
       if (described !== undefined) look(value[key] as Json, described, looking);
       else if (others !== undefined) look(value[key] as Json, others, looking);
-      else
-        note(looking, "new-field", `the shape does not know it; it is of type ${typeOf(value[key] as Json)}`);
+      else note(looking, "new-field", `it is not in the schema; it is of type ${typeOf(value[key] as Json)}`);
     }
     if (wanted > 0 && looking.left >= 0) {
       for (const key of required) {
         if (own(value, key) !== undefined) continue;
         looking.at[place] = key;
-        note(looking, "missing-field", "the shape says that it is always there, and it is not");
+        note(looking, "missing-field", "the schema requires it, but it is missing");
       }
     }
     looking.depth = place;
@@ -138,7 +137,7 @@ export function shapeCheck(schema: Json, follow: Follow = (one) => one): ShapeCh
   };
 }
 
-function note(looking: Looking, what: Departure["what"], detail: string): void {
+function note(looking: Looking, what: Mismatch["what"], detail: string): void {
   if (looking.found.size >= mostDepartures) return;
   const path = looking.at
     .slice(0, looking.depth)

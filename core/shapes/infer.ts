@@ -11,7 +11,7 @@ class Seen {
   integers = 0;
   numbers = 0;
   texts = 0;
-  /** The format that all texts had so far; null where they had none, or different ones. */
+  /** The format that all texts had so far; null if they had none, or different ones. */
   format: NoticedFormat | null | undefined;
   lists = 0;
   items: Seen | undefined;

@@ -4,7 +4,7 @@ import type { Follow } from "./drift.js";
 
 /** What is known of a value before anything runs. */
 export interface Shape {
-  /** The kinds that it can have besides null; undefined where nobody knows. */
+  /** The kinds that it can have besides null; undefined if nobody knows. */
   kinds: readonly Kind[] | undefined;
   /** Whether it was seen null, or may be by its schema. */
   nullable: boolean;
@@ -18,7 +18,7 @@ export interface Shape {
 /** The fields of an object. */
 export interface Fields {
   names(): string[];
-  /** Undefined where the object is not known to have it; `sure` is false where it may be absent. */
+  /** Undefined if the object is not known to have it; `sure` is false if it may be absent. */
   get(name: string): { shape: Shape; sure: boolean } | undefined;
   /** Whether it may have fields besides those that are known. */
   open: boolean;
@@ -81,7 +81,7 @@ export function union(shapes: readonly Shape[]): Shape {
   };
 }
 
-/** A field of one of several objects: sure only where each has it. What is no object does not count. */
+/** A field of one of several objects: sure only where each has it. What is not an object does not count. */
 function unionFields(shapes: readonly Shape[]): Fields {
   const objects = shapes.flatMap(({ fields, kinds }) =>
     fields ? [fields] : kinds === undefined || kinds.includes("object") ? [unknownFields] : [],

@@ -143,11 +143,11 @@ describe("drift", () => {
     [{ items: {}, labels: { "a b": 1 } }, ["other-kind items", 'other-kind labels."a b"']],
     [{ items: [], owner: 7 }, ["other-kind owner"]],
     [[], ["other-kind "]],
-  ])("%j", (body, departures) => {
-    expect(told(body)).toEqual(departures);
+  ])("%j", (body, mismatches) => {
+    expect(told(body)).toEqual(mismatches);
   });
 
-  it("tells each place once, and looks at a bounded part of a large answer", () => {
+  it("tells each place once, and looks at a bounded part of a large response", () => {
     const items = Array.from({ length: 100_000 }, () => ({ id: 7 }));
     expect(told({ items })).toEqual(["other-kind items[].id"]);
   });

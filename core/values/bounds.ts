@@ -51,7 +51,7 @@ export const bounds = {
   wrongTokens: 100,
   /** Attempts to sign in from one address in a minute. */
   signIns: 30,
-  /** How often a run that fails to go on for a reason of its own is tried again before it is held. */
+  /** How often a run that fails to go on for a reason of its own is tried again before it is parked. */
   runFaults: 3,
   /** Time between two such tries. */
   runFaultPause: 10_000,

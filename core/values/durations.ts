@@ -12,7 +12,7 @@ const part = /(\d+(?:\.\d+)?)(ns|us|ms|s|m|h|d)/y;
 
 /**
  * Reads a duration such as `90s`, `1h30m`, `250ms`, `2d` (CEL's form of google.protobuf.Duration text, plus `d`).
- * @returns milliseconds, or undefined when the text is no duration
+ * @returns milliseconds, or undefined when the text is not a duration
  */
 export function parseDuration(text: string): number | undefined {
   const sign = text.startsWith("-") ? -1 : 1;

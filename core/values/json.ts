@@ -50,7 +50,7 @@ const longNumber = /[0-9][0-9.]{15,}|[0-9][eE][+-]?[0-9]{3}/;
 export function numberFromDigits(digits: string): number | Exact {
   const value = Number(digits);
   if (!Number.isFinite(value)) return new Exact(digits);
-  if (digits.length <= 15 || digits === String(value)) return value; // up to 15 digits are always kept
+  if (digits.length <= 15 || digits === String(value)) return value; // a double has room for 15 digits
   return canonicalDecimal(digits) === canonicalDecimal(String(value)) ? value : new Exact(digits);
 }
 

@@ -78,7 +78,7 @@ export class MaskSet {
   }
 }
 
-/** Every way in which a secret may stand in a text that an answer, a log or a URL carries. */
+/** Every way in which a secret may stand in a text that a response, a log or a URL carries. */
 function formsOf(secret: string): string[] {
   const encoded = percentEncode(secret);
   const loose = encodeURIComponent(secret.toWellFormed());
@@ -142,7 +142,7 @@ function masked(value: Json, ways: readonly Ways[]): Json {
   return copy;
 }
 
-/** Names of fields that hold secrets in answers, without dashes and in lower case. */
+/** Names of fields that hold secrets in responses, without dashes and in lower case. */
 const secretNames = new Set([
   "accesstoken",
   "refreshtoken",
@@ -155,7 +155,7 @@ const secretNames = new Set([
 const plainName = (name: string): string => name.toLowerCase().replace(/[^a-z0-9]/g, "");
 
 /**
- * The places in an answer whose field names say that they are secret: the tokens of RFC 6749 and RFC 8628,
+ * The places in a response whose field names say that they are secret: the tokens of RFC 6749 and RFC 8628,
  * `password` and `client_secret`, whatever their case and dashes.
  */
 export function secretPlaces(value: Json, base: Path = []): Path[] {

@@ -35,7 +35,7 @@ export class Needles {
     this.#shifts.fill(farthest);
   }
 
-  /** The first needle in a text from a place on, the longest there; undefined where there is none. */
+  /** The first needle in a text from a place on, the longest there; undefined if there is none. */
   next(text: string, from: number): { at: number; length: number } | undefined {
     const shifts = this.#shifts;
     const last = text.length - head;

@@ -16,7 +16,7 @@ export function printPath(path: Path): string {
   return text;
 }
 
-/** The value at a path, or undefined where the path leaves the value. */
+/** The value at a path, or undefined if the path leaves the value. */
 export function valueAt(root: Json, path: Path): Json | undefined {
   let value: Json | undefined = root;
   for (const part of path) {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { readApi } from "../apis/document.js";
+import { readApi } from "../apis/openapi.js";
 import { newDocument } from "../apis/edit.js";
 import type { JsonObject } from "../values/json.js";
 import { adoptStep, CannotAdopt, type AdoptInto } from "./adopt.js";
@@ -39,8 +39,13 @@ describe("adopting an inline call", () => {
         [
           "  # who is it?",
           "  - step: guest",
-          "    operation: stays.getGuestsGuestIdStays",
-          '    parameters: { guestId: "${inputs.id}", page: "2", from: "${inputs.from}", huts: [ corrie, juniper ], X-Desk: corrie }   # one page',
+          "    operation: stays.getGuestsGuestIdStays   # one page",
+          "    parameters:",
+          "      guestId: ${inputs.id}",
+          '      page: "2"',
+          "      from: ${inputs.from}",
+          "      huts: [corrie, juniper]",
+          "      X-Desk: corrie",
           "    using: stays-key",
           "    headers: { Accept: text/csv }",
           '    success:   "status == 200"      # aligned',
@@ -99,7 +104,7 @@ describe("adopting an inline call", () => {
       "id",
       "full",
     ]);
-    expect(adopted.notes.join(" ")).toContain("It gets full");
+    expect(adopted.notes.join(" ")).toContain("It now has full");
   });
 
   it.each([
@@ -109,7 +114,7 @@ describe("adopting an inline call", () => {
       "a",
       "  - { step: a, request: 'GET ${inputs.url}/x' }\n",
       undefined,
-      /known only when it runs/,
+      /known only at run time/,
     ],
     [
       "a query that is an expression",

@@ -1,13 +1,13 @@
 import { requestLine } from "./document-fields.js";
-import { Document, isMap, isScalar, isSeq, visit, type Pair, type YAMLMap } from "yaml";
-import { bounds } from "../values/bounds.js";
-import { readYaml, yamlBounds, YamlBeyondBounds } from "./yaml-bounds.js";
 import { bodyMediaType } from "../http/build.js";
-import { derivedId, uniqueId, type Api, type Operation } from "../apis/document.js";
+import { derivedId, uniqueId, type Api, type Operation } from "../apis/openapi.js";
 import { rawOperation, withOperation } from "../apis/edit.js";
-import { partName } from "../apis/samples/understand.js";
+import { partName } from "../apis/pasted/understand.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+import { addFieldAfter, CannotEdit, removeField, replaceField, setField } from "./edit.js";
 import { innerLists } from "./nested.js";
+import { Source } from "./source.js";
 
 /** The call cannot become an operation; `message` says why. */
 export class CannotAdopt extends Error {
@@ -29,11 +29,11 @@ export interface AdoptInto {
   /** The API's name, as it stands in front of the dot. */
   name: string;
   document: JsonObject;
-  /** The document, read; undefined where the API is new. */
+  /** The document, read; undefined if the API is new. */
   api: Api | undefined;
   /** The id that the operation is to have; else one is derived. */
   id?: string | undefined;
-  /** What a template in front of the path comes to, such as `${constants.stays}`; undefined where nobody knows. */
+  /** What a template in front of the path comes to, such as `${constants.stays}`; undefined if nobody knows. */
   resolve(template: string): string | undefined;
 }
 
@@ -44,16 +44,6 @@ interface Sent {
   value: Json;
 }
 
-/** @throws CannotAdopt */
-function readable(text: string): Document {
-  try {
-    return readYaml(text, yamlBounds(bounds.fileValues));
-  } catch (error) {
-    if (error instanceof YamlBeyondBounds) throw new CannotAdopt(`The file cannot be read: ${error.message}`);
-    throw error;
-  }
-}
-
 /**
  * Turns the inline call of a step into an operation of an API: method and path go into the document, what is in the
  * path, the query, the headers and the cookies become parameters, and the step calls the operation with them. An
@@ -61,12 +51,13 @@ function readable(text: string): Document {
  * @throws CannotAdopt
  */
 export function adoptStep(text: string, step: string, into: AdoptInto): Adopted {
-  const document = readable(text);
-  const node = findStep(document.get("steps"), step);
-  if (!node) throw new CannotAdopt(`There is no step "${step}" with a "request" in the file.`);
-  const raw = node.toJS(document) as JsonObject;
+  const value = new Source(text).value();
+  if (value === undefined) throw new CannotAdopt("The file cannot be read as it is; correct it first.");
+  const found = isObject(value) ? findStep(value["steps"], ["steps"], step) : undefined;
+  if (!found) throw new CannotAdopt(`There is no step "${step}" with a "request" in the file.`);
+  const { raw } = found;
   const line = requestLine.exec(String(raw["request"]));
-  if (!line) throw new CannotAdopt(`The request of "${step}" is no method and URL.`);
+  if (!line) throw new CannotAdopt(`The request of "${step}" is not a method and URL.`);
   const method = line[1] as string;
   const { server, path, query } = splitUrl(String(raw["request"]).slice(method.length).trim(), into);
   const base = baseOf(server, path, into);
@@ -74,7 +65,7 @@ export function adoptStep(text: string, step: string, into: AdoptInto): Adopted 
   const template = pathTemplate(path.slice(base.length), sent);
   sent.push(...query, ...sentIn(raw["query"], "query", step), ...sentIn(raw["cookies"], "cookie", step));
   const headers = sentIn(raw["headers"], "header", step);
-  sent.push(...headers.filter(({ name }) => !keptHeader.test(name)));
+  sent.push(...headers.filter(({ name }) => !stays.test(name)));
   const notes: string[] = [];
   const known = into.api?.operations.find(
     (one) => one.method === method && plain(one.path) === plain(template),
@@ -87,25 +78,40 @@ export function adoptStep(text: string, step: string, into: AdoptInto): Adopted 
   return {
     id: target.id,
     document: target.document,
-    text: rewritten(text, node, `${into.name}.${target.id}`, parameters, headers),
+    text: edited(() => rewritten(text, found, `${into.name}.${target.id}`, parameters, headers)),
     notes,
   };
 }
 
 /** Headers that stay with the step: they say how it is sent and answered, not what is asked. */
-const keptHeader = /^(accept|content-type|accept-encoding|accept-language|if-.*)$/i;
+const stays = /^(accept|content-type|accept-encoding|accept-language|if-.*)$/i;
 
-function findStep(list: unknown, name: string): YAMLMap | undefined {
-  if (!isSeq(list)) return undefined;
-  for (const item of list.items) {
-    if (!isMap(item)) continue;
-    if (item.get("step") === name && item.has("request")) return item;
-    for (const { path } of innerLists(item.toJSON() as JsonObject)) {
-      const found = findStep(item.getIn(path), name);
+/** A step of the file, and where it stands. */
+interface FoundStep {
+  path: Path;
+  raw: JsonObject;
+}
+
+function findStep(list: Json | undefined, path: Path, name: string): FoundStep | undefined {
+  for (const [index, raw] of Array.isArray(list) ? list.entries() : []) {
+    if (!isObject(raw)) continue;
+    const at = [...path, index];
+    if (raw["step"] === name && raw["request"] !== undefined) return { path: at, raw };
+    for (const inner of innerLists(raw)) {
+      const found = findStep(inner.list, [...at, ...inner.path], name);
       if (found) return found;
     }
   }
   return undefined;
+}
+
+function edited(edit: () => string): string {
+  try {
+    return edit();
+  } catch (error) {
+    if (error instanceof CannotEdit) throw new CannotAdopt(error.message);
+    throw error;
+  }
 }
 
 function splitUrl(url: string, { resolve }: AdoptInto): { server: string; path: string; query: Sent[] } {
@@ -113,7 +119,7 @@ function splitUrl(url: string, { resolve }: AdoptInto): { server: string; path: 
   const template = /^\$\{[^}]*\}/.exec(url)?.[0];
   const server = literal ?? (template === undefined ? undefined : resolve(template));
   if (server === undefined)
-    throw new CannotAdopt(`Where the call goes is known only when it runs: "${template ?? url}".`);
+    throw new CannotAdopt(`Where the call goes is known only at run time: "${template ?? url}".`);
   const rest = url.slice((literal ?? template ?? "").length);
   const [path = "", search = ""] = splitOnce(rest, "?");
   const query = outside(search, "&").flatMap((pair): Sent[] => {
@@ -179,7 +185,7 @@ function sentIn(given: Json | undefined, place: Place, step: string): Sent[] {
   if (given === undefined) return [];
   if (!isObject(given))
     throw new CannotAdopt(
-      `What "${step}" sends in its ${place} is known only when it runs; write its names out first.`,
+      `What "${step}" sends in its ${place} is known only at run time. Write its names out first.`,
     );
   return Object.entries(given).map(([name, value]) => ({ name, in: place, value }));
 }
@@ -201,7 +207,7 @@ function namedOnce(sent: Sent[]): JsonObject {
   const parameters: JsonObject = {};
   for (const { name, value } of sent) {
     if (parameters[name] !== undefined)
-      throw new CannotAdopt(`"${name}" is sent in two places; parameters are told apart by their names.`);
+      throw new CannotAdopt(`"${name}" is sent in two places, but parameters must have different names.`);
     parameters[name] = value;
   }
   return parameters;
@@ -250,84 +256,35 @@ function added(
 /** The document with the parameters that a known operation lacks. */
 function widened(document: JsonObject, known: Operation, sent: Sent[], notes: string[]): Target {
   const { id, method, path, parameters } = known;
-  notes.push(`${method} ${path} is there already, as ${id}.`);
+  notes.push(`${method} ${path} already exists as ${id}.`);
   const missing = sent.filter(({ name }) => !parameters.some((one) => one.name === name));
   if (missing.length === 0) return { id, document };
-  notes.push(`It gets ${missing.map(({ name }) => name).join(", ")}.`);
+  notes.push(`It now has ${missing.map(({ name }) => name).join(", ")}.`);
   const operation = rawOperation(document, known) ?? {};
   const before = Array.isArray(operation["parameters"]) ? operation["parameters"] : [];
   const more = { ...operation, parameters: [...before, ...missing.map(parameterObject)] };
   return { id, document: withOperation(document, known, more) };
 }
 
-/** A piece of the text that is put in the place of another. */
-interface Edit {
-  from: number;
-  to: number;
-  text: string;
-}
-
-/** Changes the lines of the step that have to change, and no others. */
+/** The text with the step calling the operation; no other line changes. */
 function rewritten(
   text: string,
-  node: YAMLMap,
+  { path, raw }: FoundStep,
   operation: string,
   parameters: JsonObject,
   headers: Sent[],
 ): string {
-  const edits: Edit[] = [];
-  const pairOf = (key: string) => node.items.find((one) => isScalar(one.key) && one.key.value === key);
-  const request = pairOf("request") as Pair;
-  const [from] = rangeOf(request);
-  const between = node.flow ? ", " : `\n${" ".repeat(from - lineStart(text, from))}`;
-  const given = Object.keys(parameters).length > 0 ? `${between}parameters: ${flowText(parameters)}` : "";
-  edits.push({ from, to: rangeOf(request)[1], text: `operation: ${operation}${given}` });
-  const keep = headers.filter(({ name }) => keptHeader.test(name));
+  let made = replaceField(text, [...path, "request"], "operation", operation);
+  if (Object.keys(parameters).length > 0)
+    made = addFieldAfter(made, [...path, "parameters"], parameters, "operation");
+  const stay = headers.filter(({ name }) => stays.test(name));
   for (const key of ["query", "headers", "cookies"]) {
-    const pair = pairOf(key);
-    if (!pair) continue;
-    const [start, end] = rangeOf(pair);
-    if (key === "headers" && keep.length > 0) {
-      const kept = Object.fromEntries(keep.map((one) => [one.name, one.value]));
-      edits.push({ from: start, to: end, text: `headers: ${flowText(kept)}` });
-    } else edits.push(node.flow ? cutFlow(text, start, end) : cutLines(text, start, end));
+    if (raw[key] === undefined) continue;
+    const at = [...path, key];
+    made =
+      key === "headers" && stay.length > 0
+        ? setField(made, at, Object.fromEntries(stay.map(({ name, value }) => [name, value])))
+        : removeField(made, at);
   }
-  return edits
-    .sort((a, b) => b.from - a.from)
-    .reduce((done, edit) => done.slice(0, edit.from) + edit.text + done.slice(edit.to), text);
-}
-
-/** Where a pair begins and ends in the text. */
-function rangeOf(pair: Pair): [number, number] {
-  const { range: key } = pair.key as { range: [number, number, number] };
-  const { range: value } = pair.value as { range: [number, number, number] };
-  return [key[0], value[1]];
-}
-
-function flowText(value: JsonObject): string {
-  const document = new Document(value);
-  visit(document, { Collection: (_key, collection) => void (collection.flow = true) });
-  return document.toString({ lineWidth: 0 }).trim();
-}
-
-function lineStart(text: string, at: number): number {
-  return text.lastIndexOf("\n", at - 1) + 1;
-}
-
-function cutFlow(text: string, start: number, end: number): Edit {
-  const before = /,?\s*$/.exec(text.slice(0, start))?.[0] ?? "";
-  if (before.startsWith(",")) return { from: start - before.length, to: end, text: "" };
-  const after = /^\s*,?\s*/.exec(text.slice(end))?.[0] ?? "";
-  return { from: start, to: end + after.length, text: "" };
-}
-
-/** Cuts whole lines; behind the dash of a list item only the pair itself. */
-function cutLines(text: string, start: number, end: number): Edit {
-  const last = text.slice(0, end).trimEnd().length;
-  const lineEnd = text.indexOf("\n", last);
-  const to = lineEnd < 0 ? text.length : lineEnd + 1;
-  const from = lineStart(text, start);
-  if (text.slice(from, start).trim() === "") return { from, to, text: "" };
-  const indent = /^[ \t]*/.exec(text.slice(to))?.[0].length ?? 0;
-  return { from: start, to: to + indent, text: "" };
+  return made;
 }

@@ -46,7 +46,7 @@ describe("a workflow file that goes beyond a bound", () => {
     ]);
     expect(said(steps(bounds.fileSteps))).toEqual([]);
     expect(said(steps(bounds.fileSteps + 1))).toEqual([
-      `too-large: A workflow may have ${bounds.fileSteps} steps. Put a part of them into a workflow of its own.`,
+      `too-large: A workflow may have ${bounds.fileSteps} steps. Move some of them into another workflow.`,
     ]);
   }, 30_000);
 
@@ -61,7 +61,7 @@ describe("a workflow file that goes beyond a bound", () => {
       expect.stringContaining(`more than ${bounds.fileValues} values`),
     ]);
     expect(said(`${head}  - { step: a, note: b, note: c }\n`)).toEqual([
-      'yaml: The key "note" stands twice.',
+      'yaml: The key "note" is used twice.',
     ]);
     expect(said(`${head}  - { step: a, note: &n "x" }\n  - { step: b, note: *n }\n`)).toEqual([]);
   });

@@ -3,7 +3,7 @@ import { innerLists } from "./nested.js";
 import { Source } from "./source.js";
 
 /**
- * The first of some steps that is not the same in two texts of a workflow; undefined where all are. What stands in
+ * The first of some steps that is not the same in two texts of a workflow; undefined if all are. What stands in
  * steps inside of a step is theirs.
  */
 export function firstChangedStep(

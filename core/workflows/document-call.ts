@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { duration, expression, template, value, values } from "./document-fields.js";
+import { duration, expression, nameOf, template, value, values } from "./document-fields.js";
 
 const retry = z.strictObject({
   times: z.int().min(0).max(100).optional().describe("How often at most the call is repeated."),
@@ -12,19 +12,19 @@ const retry = z.strictObject({
     .describe("Each wait is this much longer than the one before."),
   most: duration()
     .optional()
-    .describe("The longest single wait; an answer that asks for more fails the step."),
+    .describe("The longest single wait; a response that asks for more fails the step."),
   jitter: z.number().min(0).max(1).optional().describe("Up to this fraction of a wait is added by chance."),
   waits: z.array(duration()).min(1).max(100).optional().describe("A ladder: one wait a repeat."),
-  when: expression().optional().describe("Repeats also when this holds; adds to the usual reasons."),
-  "only-when": expression().optional().describe("Repeats only when this holds."),
+  when: expression().optional().describe("Repeats also when this is true; adds to the usual reasons."),
+  "only-when": expression().optional().describe("Repeats only when this is true."),
 });
 
 /** Which call: of an operation, or to a URL. */
 const target = {
   request: template().optional(),
-  operation: z.string().optional(),
+  operation: nameOf("operation").optional(),
   parameters: values().optional(),
-  using: z.string().optional(),
+  using: nameOf("credential").optional(),
   query: values().optional(),
   headers: values().optional(),
 };
@@ -43,9 +43,9 @@ export const sending = {
     .optional()
     .describe("In one kind: json, form, multipart, text, xml or file."),
   effect: z.enum(["reads", "writes", "repeatable"]).optional(),
-  timeout: z.strictObject({ connect: duration().optional(), answer: duration().optional() }).optional(),
+  timeout: z.strictObject({ connect: duration().optional(), response: duration().optional() }).optional(),
   redirects: z.enum(["follow", "none"]).optional(),
-  success: expression().optional().describe("Whether the answer is a success; default: status 200 to 299."),
+  success: expression().optional().describe("Whether the response is a success; default: status 200 to 299."),
   retry: retry.optional(),
   read: z
     .enum(["json", "xml", "csv", "text", "bytes"])
@@ -69,8 +69,8 @@ export const sending = {
   probe: z
     .strictObject({
       ...target,
-      happened: expression().describe("Whether the far side shows that the call arrived."),
-      outcome: expression().optional().describe("What then counts as the body of the answer."),
+      happened: expression().describe("Whether the API shows that the call arrived."),
+      outcome: expression().optional().describe("What then counts as the body of the response."),
     })
     .optional()
     .describe("A reading call that tells whether a call of unknown fate arrived."),
@@ -94,23 +94,23 @@ export const sending = {
   until: z
     .strictObject({
       done: expression(),
-      every: duration().optional().describe("Default: 5s; an answer's Retry-After counts over it."),
+      every: duration().optional().describe("Default: 5s; a response's Retry-After counts over it."),
       within: duration().optional().describe("Default: 1h; then the step fails."),
       url: template()
         .optional()
         .describe("Where to ask, such as ${headers.location}; default: the same call again."),
     })
     .optional()
-    .describe("Asks again until something holds."),
-  "when-paced": z
-    .enum(["wait", "drop"])
+    .describe("Asks again until a condition is true."),
+  "when-limited": z
+    .enum(["wait", "skip"])
     .optional()
-    .describe("What to do when the pace of the API lets no call go now; drop skips the step."),
+    .describe("What to do when the rate limit of the API allows no call now; default: wait."),
 };
 
 const { body, success, effect, timeout, idempotency } = sending;
 
-/** A call inside a step of another kind. */
+/** A call inside a step of another type. */
 export const innerCall = z.strictObject({
   ...target,
   body,

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { innerCall, sending } from "./document-call.js";
-import { duration, expression, template, value, values } from "./document-fields.js";
+import { duration, expression, nameOf, template, value, values } from "./document-fields.js";
 
 /** A CEL identifier that can stand behind a dot and as a name of its own. */
 export const stepName =
@@ -36,7 +36,7 @@ function stepSchemas(nested: z.ZodType) {
     request: z.strictObject({
       ...common,
       request: template().describe("Method and URL, as in: POST https://stays.example/guests"),
-      using: z.string().optional().describe("The credential."),
+      using: nameOf("credential").optional().describe("The credential."),
       query: values().optional(),
       headers: values().optional(),
       cookies: values().optional(),
@@ -44,15 +44,15 @@ function stepSchemas(nested: z.ZodType) {
     }),
     operation: z.strictObject({
       ...common,
-      operation: z.string().describe("An operation of a described API, as in: stays.searchGuests"),
+      operation: nameOf("operation").describe("An operation of a described API, as in: stays.searchGuests"),
       parameters: values().optional().describe("By name; the API's document says where each goes."),
-      using: z.string().optional().describe("The credential; default: the one of the API."),
+      using: nameOf("credential").optional().describe("The credential; default: the one of the API."),
       query: values().optional(),
       headers: values().optional(),
       strict: z
         .boolean()
         .optional()
-        .describe("Whether an answer that departs from the shape in the API's document fails the step."),
+        .describe("Whether a response that does not match the documented schema fails the step."),
       ...sending,
     }),
     if: z.strictObject({ ...common, if: expression(), then: steps.optional(), else: steps.optional() }),
@@ -61,7 +61,7 @@ function stepSchemas(nested: z.ZodType) {
       cases: z
         .array(z.strictObject({ if: expression(), then: steps.optional() }))
         .min(1)
-        .describe("The first whose condition holds is taken."),
+        .describe("The first case whose condition is true is taken."),
       else: steps.optional(),
     }),
     group: z.strictObject({ ...common, group: z.strictObject({ steps }) }),
@@ -71,16 +71,20 @@ function stepSchemas(nested: z.ZodType) {
         branches: z
           .record(z.string().regex(stepName, "letters, digits and _"), steps)
           .describe("Lists of steps that run side by side, by name."),
+        "if-one-fails": z
+          .enum(["stop", "continue"])
+          .optional()
+          .describe("Whether a branch that fails ends the others; default: stop."),
       }),
     }),
     ensure: z.strictObject({
       ...common,
       ensure: z.strictObject({
-        find: innerCall.describe("The call that looks; an answer of 404 says that there is none."),
-        found: expression().optional().describe("Whether its answer shows one; default: record is there."),
+        find: innerCall.describe("The call that looks; a response of 404 says that there is none."),
+        found: expression().optional().describe("Whether its response shows one; default: record is there."),
         record: expression()
           .optional()
-          .describe("The record in its answer, or the list of those that fit; default: body."),
+          .describe("The record in its response, or the list of those that fit; default: body."),
         create: innerCall.optional(),
         update: innerCall.optional(),
         "update-if": expression().optional().describe("Whether the record that was found needs the update."),
@@ -91,20 +95,23 @@ function stepSchemas(nested: z.ZodType) {
     workflow: z.strictObject({
       ...common,
       workflow: z.strictObject({
-        name: z.string().regex(workflowName, "the name of a workflow"),
+        name: nameOf("workflow").regex(workflowName, "the name of a workflow"),
         inputs: values().optional(),
-        wait: z.boolean().optional().describe("Whether to wait for its response; default: true."),
+        "in-background": z
+          .boolean()
+          .optional()
+          .describe("Whether this run continues without waiting for its response; default: false."),
       }),
     }),
-    keep: z.strictObject({
+    remember: z.strictObject({
       ...common,
-      keep: z.strictObject({
+      remember: z.strictObject({
         key: template(),
         values: values().optional(),
-        add: values().optional().describe("Numbers to add to what is kept."),
-        append: values().optional().describe("Items to put behind the lists that are kept."),
+        add: values().optional().describe("Numbers to add to the remembered ones."),
+        append: values().optional().describe("Items to append to the remembered lists."),
         most: z.int().min(1).max(10_000).optional().describe("The longest list; the oldest items go."),
-        expect: values().optional().describe("What must be kept now; else the step fails."),
+        expect: values().optional().describe("What must be remembered now; else the step fails."),
         expires: duration().optional(),
       }),
     }),
@@ -112,9 +119,9 @@ function stepSchemas(nested: z.ZodType) {
       ...common,
       each: expression().describe("The list."),
       as: z.string().regex(stepName).optional().describe("The name of the item; default: item."),
-      "at-once": z.int().min(1).max(1000).optional(),
+      parallel: z.int().min(1).max(1000).optional(),
       steps,
-      "on-failure": z
+      "if-one-fails": z
         .enum(["stop", "continue"])
         .optional()
         .describe("Whether an item that fails ends the loop; default: stop."),
@@ -129,18 +136,17 @@ function stepSchemas(nested: z.ZodType) {
     respond: z.strictObject({
       ...common,
       respond: z.strictObject({
-        status: z.union([z.int(), z.string()]).optional(),
+        status: z.union([z.int(), template()]).optional(),
         headers: values().optional(),
         body: value().optional(),
       }),
     }),
-    stop: z.strictObject({
-      ...common,
-      stop: z.strictObject({
-        as: z.enum(["succeeded", "failed"]).optional(),
-        message: template().optional(),
-      }),
-    }),
+    finish: z
+      .strictObject({ ...common, finish: template() })
+      .describe("Ends the whole run as succeeded, with this sentence."),
+    fail: z
+      .strictObject({ ...common, fail: template() })
+      .describe("Ends the whole run as failed, with this sentence."),
     note: z.strictObject({ ...common, note: template() }),
   };
 }
@@ -169,7 +175,7 @@ function documentSchema(step: z.ZodType) {
     triggers: triggers.optional(),
     limits: z
       .strictObject({
-        "at-once": z.int().min(1).max(10_000).optional().describe("Runs of this workflow side by side."),
+        parallel: z.int().min(1).max(10_000).optional().describe("Runs of this workflow side by side."),
         "when-busy": z
           .enum(["queue", "skip"])
           .optional()

@@ -22,6 +22,21 @@ export function innerLists(step: JsonObject): { list: Json[]; path: Path }[] {
   return found;
 }
 
+/** Where in a way that begins at a step the index of an inner step stands; undefined if it leads to the step's own. */
+export function innerListAt(way: Path): number | undefined {
+  const length =
+    way[0] === "cases" && way[2] === "then"
+      ? 3
+      : way[0] === "group" && way[1] === "steps"
+        ? 2
+        : way[0] === "together" && way[1] === "branches"
+          ? 3
+          : ["then", "else", "steps", "catch"].includes(String(way[0]))
+            ? 1
+            : undefined;
+  return length !== undefined && typeof way[length] === "number" ? length : undefined;
+}
+
 /** The lists of steps inside a step that is made ready. */
 export function innerSteps(step: Step): (readonly Step[])[] {
   const own = (): (readonly Step[])[] => {

@@ -19,7 +19,7 @@ export interface OperationCall {
   line: number;
   api: string;
   id: string;
-  /** The credential that the step names; undefined where it leaves that to the API. */
+  /** The credential that the step names; undefined if it leaves that to the API. */
   using: string | undefined;
 }
 

@@ -1,6 +1,6 @@
 import { operationName } from "../apis/catalogue.js";
 import { defaultEffect, type Effect } from "../http/effect.js";
-import type { BodyReading } from "../http/read.js";
+import type { BodyReading } from "../http/read-body.js";
 import { defaultRetry } from "../http/retry.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -98,7 +98,7 @@ function sendingOf(
     ...optional("body", bodyOf(preparer, raw["body"], [...path, "body"])),
     timeout: {
       connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
-      answer: preparer.duration(timeout["answer"], [...path, "timeout", "answer"]) ?? 60_000,
+      response: preparer.duration(timeout["response"], [...path, "timeout", "response"]) ?? 60_000,
     },
     redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
     ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
@@ -109,11 +109,11 @@ function sendingOf(
     ...optional("probe", probeOf(preparer, raw["probe"], [...path, "probe"])),
     ...optional("pages", pagesOf(preparer, raw["pages"], [...path, "pages"])),
     ...optional("until", untilOf(preparer, raw["until"], [...path, "until"])),
-    whenPaced: raw["when-paced"] === "drop" ? "drop" : "wait",
+    whenLimited: raw["when-limited"] === "skip" ? "skip" : "wait",
   };
 }
 
-/** A call inside a step of another kind, by the name that it has in paths. */
+/** A call inside a step of another type, by the name that it has in paths. */
 export function innerCall(
   preparer: Preparer,
   raw: Json | undefined,
@@ -175,7 +175,7 @@ function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
     preparer.source.report(
       path,
       "wrong-value",
-      'Pages by cursor need "next": where the answer says the next cursor, such as body.next.',
+      'Pages by cursor need "next": where the response says the next cursor, such as body.next.',
     );
   if ((by === "page" || by === "offset") && raw["next"] !== undefined)
     preparer.source.reportKey(
@@ -220,10 +220,10 @@ function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep
       path,
       second,
       "wrong-value",
-      `A body is of one kind, and this one has ${given.join(" and ")}.`,
+      `A body has one kind, but this one has ${given.join(" and ")}.`,
     );
   if (!kind) {
-    preparer.source.report(path, "wrong-value", `A body says its kind: ${bodyKinds.join(", ")}.`);
+    preparer.source.report(path, "wrong-value", `A body needs one of: ${bodyKinds.join(", ")}.`);
     return undefined;
   }
   return { kind, value: preparer.value(raw[kind] as Json, [...path, kind]) };
@@ -251,7 +251,7 @@ function retryOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
           path,
           key,
           "wrong-value",
-          `"waits" says all waits; "${key}" cannot stand beside it.`,
+          `"waits" lists all waits, so "${key}" cannot be used with it.`,
         );
     }
   }

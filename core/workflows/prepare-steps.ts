@@ -11,7 +11,7 @@ import type { Step, StepBase } from "./steps.js";
 
 type Prepare = (preparer: Preparer, raw: JsonObject, path: Path, base: StepBase) => Step | undefined;
 
-/** Prepares one step whose fields have the right shape. Undefined where a part of it is at fault (and reported). */
+/** Prepares one step whose fields have the right shape. Undefined if a part of it is at fault (and reported). */
 export function prepareStep(
   preparer: Preparer,
   kind: StepKind,
@@ -93,13 +93,13 @@ const kinds: Record<StepKind, Prepare> = {
     return preparer.within({ [as]: item, index: ofKind("number") }, () => {
       const steps = preparer.steps(raw["steps"] as Json[], [...path, "steps"]);
       const collect = preparer.expression(raw["collect"], [...path, "collect"]);
-      const atOnce = (raw["at-once"] as number | undefined) ?? 1;
-      if (atOnce > 1)
+      const parallel = (raw["parallel"] as number | undefined) ?? 1;
+      if (parallel > 1)
         refuseSet(
           preparer,
           raw["steps"] as Json[],
           [...path, "steps"],
-          "inside a loop with at-once over 1: items",
+          "inside a loop with parallel over 1: items",
         );
       return (
         list && {
@@ -107,10 +107,10 @@ const kinds: Record<StepKind, Prepare> = {
           kind: "each",
           list,
           as,
-          atOnce,
+          parallel,
           steps,
           ...optional("collect", collect),
-          onFailure: raw["on-failure"] === "continue" ? "continue" : "stop",
+          ifOneFails: raw["if-one-fails"] === "continue" ? "continue" : "stop",
           limit: (raw["limit"] as number | undefined) ?? 100_000,
         }
       );
@@ -118,7 +118,15 @@ const kinds: Record<StepKind, Prepare> = {
   },
 
   together(preparer, raw, path, base) {
-    const { branches } = raw["together"] as { branches: Record<string, Json[]> };
+    const together = raw["together"] as { branches: Record<string, Json[]>; "if-one-fails"?: string };
+    const { branches } = together;
+    if (branches["failures"])
+      preparer.source.reportKey(
+        [...path, "together", "branches"],
+        "failures",
+        "wrong-value",
+        'A branch cannot be called "failures": the outcome lists there which branches failed.',
+      );
     const names = Object.keys(branches);
     const lists = names.map((name) => ({
       list: branches[name] as Json[],
@@ -129,6 +137,7 @@ const kinds: Record<StepKind, Prepare> = {
     return {
       ...base,
       kind: "together",
+      ifOneFails: together["if-one-fails"] === "continue" ? "continue" : "stop",
       branches: names.map((name, index) => ({ name, steps: prepared[index] as Step[] })),
     };
   },
@@ -170,26 +179,26 @@ const kinds: Record<StepKind, Prepare> = {
       kind: "workflow",
       called: workflow["name"] as string,
       ...values(preparer, workflow, [...path, "workflow"], ["inputs"]),
-      waits: workflow["wait"] !== false,
+      inBackground: workflow["in-background"] === true,
     };
   },
 
-  keep(preparer, raw, path, base) {
-    const keep = raw["keep"] as JsonObject;
-    const at = [...path, "keep"];
-    const key = preparer.template(keep["key"], [...at, "key"]);
-    if (!["values", "add", "append", "expires", "expect"].some((name) => keep[name] !== undefined)) {
-      preparer.source.report(at, "wrong-value", 'Say what to keep: "values", "add" or "append".');
+  remember(preparer, raw, path, base) {
+    const remember = raw["remember"] as JsonObject;
+    const at = [...path, "remember"];
+    const key = preparer.template(remember["key"], [...at, "key"]);
+    if (!["values", "add", "append", "expires", "expect"].some((name) => remember[name] !== undefined)) {
+      preparer.source.report(at, "wrong-value", 'Say what to remember: "values", "add" or "append".');
       return undefined;
     }
     return (
       key && {
         ...base,
-        kind: "keep",
+        kind: "remember",
         key,
-        ...values(preparer, keep, at, ["values", "add", "append", "expect"]),
-        ...optional("most", keep["most"] as number | undefined),
-        ...optional("expires", preparer.duration(keep["expires"], [...at, "expires"])),
+        ...values(preparer, remember, at, ["values", "add", "append", "expect"]),
+        ...optional("most", remember["most"] as number | undefined),
+        ...optional("expires", preparer.duration(remember["expires"], [...at, "expires"])),
       }
     );
   },
@@ -237,14 +246,14 @@ const kinds: Record<StepKind, Prepare> = {
     };
   },
 
-  stop(preparer, raw, path, base) {
-    const stop = raw["stop"] as JsonObject;
-    return {
-      ...base,
-      kind: "stop",
-      as: (stop["as"] as "succeeded" | "failed" | undefined) ?? "succeeded",
-      ...optional("message", preparer.template(stop["message"], [...path, "stop", "message"])),
-    };
+  finish(preparer, raw, path, base) {
+    const message = preparer.template(raw["finish"], [...path, "finish"]);
+    return message && { ...base, kind: "finish", message };
+  },
+
+  fail(preparer, raw, path, base) {
+    const message = preparer.template(raw["fail"], [...path, "fail"]);
+    return message && { ...base, kind: "fail", message };
   },
 
   note(preparer, raw, path, base) {

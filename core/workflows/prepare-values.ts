@@ -3,7 +3,7 @@ import type { Path } from "../values/paths.js";
 import type { Preparer } from "./prepare.js";
 import type { ValueTemplate } from "./steps.js";
 
-/** A field that is left out where there is no value for it. */
+/** A field that is left out if there is no value for it. */
 export function optional<K extends string, V>(key: K, value: V | undefined): { [P in K]?: V } {
   return (value === undefined ? {} : { [key]: value }) as { [P in K]?: V };
 }

@@ -1,5 +1,5 @@
 import type { Catalogue } from "../apis/catalogue.js";
-import { parameterFaults } from "../apis/request.js";
+import { parameterFaults } from "../apis/operation-request.js";
 import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
@@ -13,9 +13,10 @@ import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
+import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
-import { Knowledge } from "./outcomes.js";
-import { checkReference, type Visible } from "./references.js";
+import { Knowledge } from "./knowledge.js";
+import { checkReference, type Visible } from "./visible.js";
 import type { Source } from "./source.js";
 import { noPages, type Step, type ValueTemplate, type Workflow } from "./steps.js";
 
@@ -33,7 +34,7 @@ export class Preparer {
   constructor(
     readonly source: Source,
     readonly sound: ReadonlyMap<JsonObject, StepKind>,
-    /** The described APIs; undefined where they are not known, and calls of operations are not checked. */
+    /** The described APIs; undefined if they are not known, and calls of operations are not checked. */
     readonly catalogue: Catalogue | undefined,
   ) {
     this.knowledge = new Knowledge(catalogue);
@@ -55,7 +56,7 @@ export class Preparer {
       ...(inputs ? { inputs } : {}),
       triggers: Object.fromEntries(Object.keys(triggers).map((name) => [name, { kind: "by-hand" as const }])),
       limits: {
-        ...(typeof limits["at-once"] === "number" ? { atOnce: limits["at-once"] } : {}),
+        ...(typeof limits["parallel"] === "number" ? { parallel: limits["parallel"] } : {}),
         whenBusy: limits["when-busy"] === "skip" ? "skip" : "queue",
         ...optional("within", this.duration(limits["within"], ["limits", "within"])),
       },
@@ -227,7 +228,11 @@ export class Preparer {
     if (value === undefined) return undefined;
     const millis = typeof value === "string" ? parseDuration(value) : undefined;
     if (millis !== undefined && millis >= 0) return millis;
-    this.source.report(path, "duration", `"${String(value)}" is no duration. ${durationHint(String(value))}`);
+    this.source.report(
+      path,
+      "duration",
+      `"${String(value)}" is not a duration. ${durationHint(String(value))}`,
+    );
     return undefined;
   }
 
@@ -265,7 +270,7 @@ export class Preparer {
             path,
             name,
             "unused",
-            `variables.${name} is set here, and nothing reads it.`,
+            `variables.${name} is set here, but nothing reads it.`,
             "advice",
           );
   }
@@ -290,7 +295,7 @@ export class Preparer {
           this.source.report(
             [...at, "step"],
             "duplicate-step",
-            `There is a step "${name}" already; each name stands once in a file.`,
+            `There is already a step "${name}"; each name is used once in a file.`,
           );
         }
         this.#visible.allSteps.add(name);
@@ -302,10 +307,5 @@ export class Preparer {
 
 /** The part of a field's path behind its step: it names the field in ids made by `uuid()`. */
 function label(path: Path): string {
-  const lastIndex = path.findLastIndex(
-    (part, index) =>
-      (typeof part === "number" && ["steps", "then", "else", "catch"].includes(String(path[index - 1]))) ||
-      (typeof part === "number" && path[index - 2] === "branches"),
-  );
-  return path.slice(lastIndex + 1).join(".");
+  return (withinStep(path) ?? path).join(".");
 }

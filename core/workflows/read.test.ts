@@ -23,11 +23,11 @@ describe("a workflow file", () => {
   - step: e
     each: steps.a.body
     as: row
-    at-once: 3
+    parallel: 3
     collect: row.id
     steps: [{ step: f, wait: { for: 1s } }]
   - { step: g, respond: { status: 201, body: { n: "\${variables.n}" } } }
-  - { step: h, stop: { as: failed, message: "at \${now()}" } }
+  - { step: h, fail: "at \${now()}" }
 `,
       "inputs: { type: object, properties: { x: { type: string } } }\n",
     );
@@ -45,7 +45,7 @@ describe("a workflow file", () => {
       "10 0 each e",
       "15 1 wait f",
       "16 0 respond g",
-      "17 0 stop h",
+      "17 0 fail h",
     ]);
     const json = JSON.stringify(
       { "copper-kettle": 1, name: "test", steps: [{ step: "a", note: "hi" }] },
@@ -80,13 +80,13 @@ describe("a workflow file", () => {
     [
       "no kind",
       "  - { step: a }\n",
-      "It needs one of: request, operation, if, cases, group, together, ensure, workflow, keep, each",
+      "It needs one of: request, operation, if, cases, group, together, ensure, workflow, remember, each",
     ],
     ["two kinds", "  - { step: a, note: x, set: { b: 1 } }\n", "this one has two: set and note"],
     [
       "a duplicate name",
       "  - { step: a, note: x }\n  - { step: a, note: y }\n",
-      'f:5:13: error: There is a step "a" already',
+      'f:5:13: error: There is already a step "a"',
     ],
     ["a name with a dash", "  - { step: a-b, note: x }\n", "letters, digits and _"],
     [
@@ -159,15 +159,19 @@ describe("a workflow file", () => {
     ["a URL without a method", "  - { step: b, request: https://a.example }\n", "GET https://a.example"],
     [
       "set in a loop with items side by side",
-      "  - { step: a, each: '[1]', at-once: 2, steps: [{ step: b, set: { x: 1 } }] }\n",
+      "  - { step: a, each: '[1]', parallel: 2, steps: [{ step: b, set: { x: 1 } }] }\n",
       "overwrite each other",
     ],
     [
       "waits beside times",
       "  - { step: a, request: GET https://a.example, retry: { waits: [1s], times: 2 } }\n",
-      "cannot stand beside",
+      "cannot be used with it",
     ],
-    ["a wrong word", "  - { step: a, stop: { as: succeded } }\n", "did you mean succeeded?"],
+    [
+      "a wrong word",
+      '  - { step: a, each: "[1]", if-one-fails: contine, steps: [] }\n',
+      "did you mean continue?",
+    ],
     ["an unknown function", "  - { step: a, note: '${uper(1)}' }\n", 'did you mean "upper"?'],
   ])("says where and what: %s", (_what, steps, message, head = "") => {
     const said = problems(file(steps, head)).join("\n");
@@ -176,12 +180,12 @@ describe("a workflow file", () => {
 
   it("says each of several problems, in the order of the file", () => {
     const said = problems(
-      "copper-kettle: 2\nname: Bad Name\nlimits: { at-once: 0 }\nsteps:\n  - { step: a, nte: x }\n",
+      "copper-kettle: 2\nname: Bad Name\nlimits: { parallel: 0 }\nsteps:\n  - { step: a, nte: x }\n",
     );
     expect(said.map((line) => line.split(":").slice(1, 3).join(":"))).toEqual([
       "1:16",
       "2:7",
-      "3:20",
+      "3:21",
       "5:16",
     ]);
   });

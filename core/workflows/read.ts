@@ -6,6 +6,7 @@ import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js"
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
+import { fieldKind } from "./fields.js";
 import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
 import type { Problem } from "./problems.js";
@@ -71,7 +72,7 @@ class Reader {
     const list = Array.isArray(value["steps"]) ? value["steps"] : [];
     this.#steps(list, ["steps"]);
     if (this.#count > bounds.fileSteps) {
-      const message = `A workflow may have ${bounds.fileSteps} steps. Put a part of them into a workflow of its own.`;
+      const message = `A workflow may have ${bounds.fileSteps} steps. Move some of them into another workflow.`;
       this.source.reportKey([], "steps", "too-large", message);
       return undefined;
     }
@@ -109,7 +110,7 @@ class Reader {
         path,
         found[1] as string,
         "wrong-value",
-        `A step is of one kind, and this one has two: ${found.join(" and ")}.`,
+        `A step has one kind, but this one has two: ${found.join(" and ")}.`,
       );
       return undefined;
     }
@@ -180,7 +181,7 @@ function sentence(
 ): string {
   const field = `"${String(path[path.length - 1])}"`;
   if (value === undefined) return `${field} is missing.`;
-  if (isExpression(schemaAt(schema, inner))) {
+  if (fieldKind(schemaAt(schema, inner)) === "expression") {
     return `${field} is an expression, such as size(steps.lookup.body.items) > 0; this is ${aKind(value)}. If it begins with [ or {, put it in quotes.`;
   }
   switch (issue.code) {
@@ -240,14 +241,4 @@ function schemaAt(schema: z.ZodType | undefined, path: Path): z.ZodType | undefi
 function keysAt(schema: z.ZodType, path: Path): string[] {
   const at = schemaAt(schema, path);
   return at ? Object.keys(defOf(at).shape ?? {}) : [];
-}
-
-/** Whether a field is marked as one that holds a bare expression (`document-fields.ts`). */
-function isExpression(schema: z.ZodType | undefined): boolean {
-  let at = schema;
-  while (at) {
-    if (at.meta()?.["x-ckettle-expression"] === true) return true;
-    at = (at.def as unknown as Def).innerType;
-  }
-  return false;
 }

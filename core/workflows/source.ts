@@ -30,7 +30,7 @@ export class Source {
 
   constructor(readonly text: string) {
     this.#document = this.#read();
-    // Many may be alike, and are told once.
+    // Many may be the same, and are reported once.
     const faults = [...this.#document.errors, ...this.#document.warnings].slice(0, 10 * bounds.fileProblems);
     for (const fault of faults) {
       if (this.#isFull) break;
@@ -178,7 +178,7 @@ export class Source {
     return [0, 1];
   }
 
-  /** Whether as many problems are known as are told. */
+  /** Whether as many problems are known as are reported. */
   get #isFull(): boolean {
     return this.problems.length >= bounds.fileProblems;
   }
@@ -234,7 +234,7 @@ export class Source {
       const name = isScalar(key) ? String(key.value) : undefined;
       if (name === undefined || seen.has(name)) {
         const [from, to] = rangeOf(key);
-        const message = name === undefined ? "A key is a text." : `The key "${name}" stands twice.`;
+        const message = name === undefined ? "A key must be a text." : `The key "${name}" is used twice.`;
         this.#at(from, to, "yaml", message, path);
       } else seen.add(name);
     }

@@ -2,11 +2,11 @@ import type { Expression } from "../expressions/compile.js";
 import type { Surroundings } from "../expressions/evaluation.js";
 import { renderTemplate, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
-import type { AnswerToCompare } from "../apis/answers.js";
-import type { Operation } from "../apis/document.js";
-import type { Departure } from "../shapes/drift.js";
+import type { ResponseToCompare } from "../apis/responses.js";
+import type { Operation } from "../apis/openapi.js";
+import type { Mismatch } from "../shapes/drift.js";
 import type { Effect } from "../http/effect.js";
-import type { BodyReading } from "../http/read.js";
+import type { BodyReading } from "../http/read-body.js";
 import type { RetryPlan } from "../http/retry.js";
 import { setOwn, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -74,9 +74,9 @@ export type CallStep = StepBase & {
   /** Missing where an operation says it. */
   effect?: Effect;
   /** Milliseconds. */
-  timeout: { connect: number; answer: number };
+  timeout: { connect: number; response: number };
   redirects: "follow" | "none";
-  /** Whether an answer that departs from its shape fails the step. */
+  /** Whether a response that does not match its schema fails the step. */
   strict?: boolean;
   success?: Expression;
   retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
@@ -89,7 +89,7 @@ export type CallStep = StepBase & {
   /** `all`: as the document of the operation says. */
   pages?: Pages | "all";
   until?: Until;
-  whenPaced: "wait" | "drop";
+  whenLimited: "wait" | "skip";
 };
 
 /** The key by which an API knows a repeat. Without `key`: one of this step in this run. */
@@ -99,7 +99,7 @@ export interface Idempotency {
   name: string;
 }
 
-/** How the answers of one call go on over several pages. */
+/** How the responses of one call go on over several pages. */
 export interface Pages {
   by: "link" | "cursor" | "page" | "offset";
   items?: Expression;
@@ -131,10 +131,15 @@ export interface DescribedTarget {
   operation: Operation;
   /** The address of the API, without a slash at its end. */
   server: string;
-  /** Where an answer departs from the shape that the document gives it. */
-  departures?: (answer: AnswerToCompare) => Departure[];
-  /** An answer as one may look, for a rehearsal. */
-  sample?: () => { status: number; body: Json } | undefined;
+  /** Where a response departs from the shape that the document gives it. */
+  mismatches?: (answer: ResponseToCompare) => Mismatch[];
+  /**
+   * A JSON body with the fields that the document fixes.
+   * @throws RequestRefused if one of them was given another value
+   */
+  withFixedFields?: (body: Json | undefined) => Json | undefined;
+  /** A response as one may look, for a rehearsal. */
+  example?: () => { status: number; body: Json } | undefined;
 }
 
 export type IfStep = StepBase & {
@@ -148,14 +153,18 @@ export type EachStep = StepBase & {
   kind: "each";
   list: Expression;
   as: string;
-  atOnce: number;
+  parallel: number;
   steps: Step[];
   collect?: Expression;
-  onFailure: "stop" | "continue";
+  ifOneFails: "stop" | "continue";
   /** The longest list that is taken. */
   limit: number;
 };
-export type TogetherStep = StepBase & { kind: "together"; branches: { name: string; steps: Step[] }[] };
+export type TogetherStep = StepBase & {
+  kind: "together";
+  branches: { name: string; steps: Step[] }[];
+  ifOneFails: "stop" | "continue";
+};
 export type EnsureStep = StepBase & {
   kind: "ensure";
   find: CallStep;
@@ -172,10 +181,11 @@ export type WorkflowStep = StepBase & {
   kind: "workflow";
   called: string;
   inputs?: ValueTemplate;
-  waits: boolean;
+  /** Whether the step ends when that run has started. */
+  inBackground: boolean;
 };
-export type KeepStep = StepBase & {
-  kind: "keep";
+export type RememberStep = StepBase & {
+  kind: "remember";
   key: Template;
   values?: ValueTemplate;
   add?: ValueTemplate;
@@ -193,7 +203,8 @@ export type RespondStep = StepBase & {
   headers?: ValueTemplate;
   body?: ValueTemplate;
 };
-export type StopStep = StepBase & { kind: "stop"; as: "succeeded" | "failed"; message?: Template };
+/** Ends the whole run. */
+export type EndStep = StepBase & { kind: "finish" | "fail"; message: Template };
 export type NoteStep = StepBase & { kind: "note"; text: Template };
 
 export type Step =
@@ -205,10 +216,10 @@ export type Step =
   | EnsureStep
   | WorkflowStep
   | SetStep
-  | KeepStep
+  | RememberStep
   | WaitStep
   | RespondStep
-  | StopStep
+  | EndStep
   | NoteStep;
 
 /** A workflow made ready to run. */
@@ -220,7 +231,7 @@ export interface Workflow {
   inputs?: JsonObject;
   triggers: Record<string, { kind: "by-hand" }>;
   /** `within` in milliseconds. */
-  limits: { atOnce?: number; whenBusy: "queue" | "skip"; within?: number };
+  limits: { parallel?: number; whenBusy: "queue" | "skip"; within?: number };
   steps: Step[];
 }
 

@@ -1,9 +1,9 @@
 import { createServer } from "node:http";
-import { largeAnswer } from "./large-answer.mjs";
+import { largeResponse } from "./large-response.mjs";
 
-// The far side of a benchmark: answers every request with the same small JSON.
+// The API of a benchmark: answers every request with the same small JSON.
 const body = JSON.stringify({ items: [{ id: "g-1", email: "odd@huts.example" }], next: null });
-const large = JSON.stringify(largeAnswer());
+const large = JSON.stringify(largeResponse());
 let tokens = 0;
 let guests = 0;
 const server = createServer((request, response) => {

@@ -1,7 +1,7 @@
-import { answerDepartures, inferShape, readApi } from "../../core/dist/index.js";
+import { responseMismatches, inferShape, readApi } from "../../core/dist/index.js";
 import { stringify } from "yaml";
 import { publish } from "./service-run.mjs";
-import { largeAnswer } from "./large-answer.mjs";
+import { largeResponse } from "./large-response.mjs";
 
 /** An OpenAPI document of about 5 MB with 1,000 operations. */
 function largeDocument(base) {
@@ -39,7 +39,7 @@ async function timed(work) {
 }
 
 /**
- * What described APIs cost: reading a large document, its list, comparing answers with their shape, and inferring one.
+ * What described APIs cost: reading a large document, its list, comparing responses with their shape, and inferring one.
  * @param service a service under way
  * @param base the address of a server that answers
  */
@@ -53,7 +53,7 @@ export async function describing(service, base) {
   const asYaml = await put("many-yaml", yaml);
   const list = await timed(() => service.call("GET", "/api/apis/many/operations"));
 
-  const samples = Array.from({ length: 1_000 }, (_, index) => largeAnswer(index));
+  const samples = Array.from({ length: 1_000 }, (_, index) => largeResponse(index));
   const texts = samples.map((sample) => JSON.stringify(sample));
   const read = await timed(() => texts.map((one) => JSON.parse(one)));
   const infer = await timed(() => inferShape(samples));
@@ -75,7 +75,7 @@ export async function describing(service, base) {
   const [operation] = readApi(described).operations;
   const headers = { "content-type": "application/json" };
   const check = () =>
-    samples.forEach((body) => answerDepartures(described, operation, { status: 200, headers, body }));
+    samples.forEach((body) => responseMismatches(described, operation, { status: 200, headers, body }));
   check();
   const compare = await timed(check);
   // Five calls a run, so that starting and ending one weighs little.
@@ -83,7 +83,7 @@ export async function describing(service, base) {
   await publish(
     service.call,
     "large",
-    `copper-kettle: 1\nname: large\nlimits: { at-once: 20 }\nsteps:\n${steps.join("\n")}\n`,
+    `copper-kettle: 1\nname: large\nlimits: { parallel: 20 }\nsteps:\n${steps.join("\n")}\n`,
   );
   const runs = 200;
   const running = await timed(async () => {
@@ -123,7 +123,7 @@ export async function describing(service, base) {
       "1,000 ms",
     ),
     row(
-      "comparing an answer of 10 KB with its shape",
+      "comparing a response of 10 KB with its shape",
       aCheck,
       "a step with it",
       aCheck / aStep,

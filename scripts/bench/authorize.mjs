@@ -22,7 +22,7 @@ const kinds = {
   basic: { kind: "basic", user: "larkspur", password: "Sheep & 12 huts" },
   "api-key, two headers": {
     kind: "api-key",
-    parts: [part("header", "X-App-Id"), part("header", "X-App-Key")],
+    parts: [part("header", "X-Store-Office"), part("header", "X-Store-Key")],
   },
   "api-key, query and body": { kind: "api-key", parts: [part("query", "key"), part("body", "key")] },
   signed: {

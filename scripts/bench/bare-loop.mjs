@@ -3,7 +3,7 @@ import { Agent, request } from "undici";
 
 // The loop that an engineer would write instead: the same calls, and one group-committed row a step. None of our code.
 const [base, file, runsText, atOnceText, stepsText] = process.argv.slice(2);
-const [runs, atOnce, steps] = [runsText, atOnceText, stepsText].map(Number);
+const [runs, parallel, steps] = [runsText, atOnceText, stepsText].map(Number);
 const call = (target, method, ...args) =>
   new Promise((resolve, reject) => target[method](...args, (error) => (error ? reject(error) : resolve())));
 const database = await new Promise((resolve, reject) => {
@@ -60,6 +60,6 @@ async function worker() {
   }
 }
 const began = performance.now();
-await Promise.all(Array.from({ length: atOnce }, worker));
+await Promise.all(Array.from({ length: parallel }, worker));
 process.stdout.write(`${JSON.stringify({ millis: performance.now() - began, steps: runs * steps })}\n`);
 await dispatcher.close();

@@ -20,7 +20,7 @@ name: ${name}
 steps:
   - step: round
     each: lists.range(1000).map(x, lists.range(${count / 1000})).flatten()
-    at-once: 20
+    parallel: 20
     steps:
       - { step: look, request: "GET \${constants.base}/guests", query: { email: odd@huts.example } }
 `.replace("lists.range(1000).map(x, lists.range(0.1)).flatten()", "lists.range(100)");
@@ -117,7 +117,7 @@ async function starting(folder, base, startBare) {
   await publish(
     service.call,
     "idle",
-    "copper-kettle: 1\nname: idle\nlimits: { at-once: 1 }\nsteps:\n  - { step: nap, wait: { for: 3h } }\n",
+    "copper-kettle: 1\nname: idle\nlimits: { parallel: 1 }\nsteps:\n  - { step: nap, wait: { for: 3h } }\n",
   );
   const dispatcher = new Agent({ connections: 64 });
   const rate = async (post) => {
@@ -224,7 +224,7 @@ export async function engine(folder, base, bare, startBare, say) {
   const loopRatio = `${ratio(loop.bare, loop.ours)} (${whole(loop.ours)} ms against ${whole(loop.bare)} ms)`;
   const startRatio = `${ratio(starts.ours, starts.bare)} (${whole(starts.ours)} against ${whole(starts.bare)} a second)`;
   return [
-    ["`each` over 10,000 items, `at-once: 20`, against the bare loop", loopRatio, "0.6"],
+    ["`each` over 10,000 items, `parallel: 20`, against the bare loop", loopRatio, "0.6"],
     ["time an item at 10,000 items, against that at 100", loop.perItem.toFixed(2), "at most 1.15"],
     ["memory of that loop above idle", mb(loop.memory), "under 250 MB"],
     [

@@ -52,13 +52,13 @@ export async function startService(folder, base) {
 }
 
 /** A workflow of some GET steps, one after the other. */
-export function readingWorkflow(name, steps, atOnce) {
+export function readingWorkflow(name, steps, parallel) {
   const lines = Array.from(
     { length: steps },
     (_, index) =>
       `  - { step: s${index}, request: "GET \${constants.base}/guests", query: { email: odd@huts.example } }`,
   );
-  return `copper-kettle: 1\nname: ${name}\nlimits: { at-once: ${atOnce} }\nsteps:\n${lines.join("\n")}\n`;
+  return `copper-kettle: 1\nname: ${name}\nlimits: { parallel: ${parallel} }\nsteps:\n${lines.join("\n")}\n`;
 }
 
 /** Waits for the last run of a workflow to end; seldom, so that looking does not weigh. */

@@ -7,7 +7,7 @@ const ended = new Set(["succeeded", "failed", "stopped"]);
  * @param runs all runs that the service knows, each with its journal
  * @param started what was started: the key, the workflow, its inputs and the id that came back
  */
-export function differences({ runs, started, guests, requests, kept }) {
+export function differences({ runs, started, guests, requests, remembered }) {
   const found = [];
   const wrong = (text) => found.push(text);
   const byId = new Map(runs.map((run) => [run.id, run]));
@@ -57,8 +57,9 @@ export function differences({ runs, started, guests, requests, kept }) {
   }
   const counted = runs
     .flatMap(({ entries }) => entries)
-    .filter((entry) => entry.type === "ended" && entry.kind === "keep" && !entry.error).length;
-  if (counted !== kept) wrong(`${counted} runs have counted themselves, and the kept number is ${kept}.`);
+    .filter((entry) => entry.type === "ended" && entry.kind === "remember" && !entry.error).length;
+  if (counted !== remembered)
+    wrong(`${counted} runs have counted themselves, and the remembered count is ${remembered}.`);
   return found;
 }
 

@@ -36,7 +36,7 @@ steps:
   - step: huts
     each: lists.range(8)
     as: hut
-    at-once: 3
+    parallel: 3
     steps:
       - step: look
         request: "GET \${constants.stays}/guests"
@@ -73,7 +73,7 @@ steps:
       branches:
         left: [{ step: first, ${guest("left", "left-${run.id}@alpha.example", patient)} }]
         right: [{ step: second, ${guest("right", "right-${run.id}@alpha.example", patient)} }]
-  - { step: kept, keep: { key: rounds, add: { count: 1 } } }
+  - { step: kept, remember: { key: rounds, add: { count: 1 } } }
 `,
     calls: (run) => ({
       "both.left/first": `left-${run}@alpha.example`,

@@ -20,7 +20,7 @@ import {
 } from "@copper-kettle/core";
 import type { AsideReader } from "../outbound/aside.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
-import { TokenRefused } from "../oauth/answers.js";
+import { TokenRefused } from "../oauth/responses.js";
 import type { TokenRequests } from "../oauth/requests.js";
 import type { SignIns } from "../oauth/sign-in.js";
 import { newNonce } from "../runs/ids.js";
@@ -43,7 +43,7 @@ export interface CheckParts {
   reader: AsideReader;
 }
 
-const timeout = { connect: 5_000, answer: 15_000 };
+const timeout = { connect: 5_000, response: 15_000 };
 
 /** Tries a credential for real, and says in plain words what happened: a token request, a reading call, or both. */
 export async function checkCredential(
@@ -74,7 +74,7 @@ async function tried(
   try {
     const missing = missingParts(credential);
     if (missing.length > 0)
-      return { code: "half-filled", sentence: `It is half filled; still to come: ${missing.join(", ")}.` };
+      return { code: "incomplete", sentence: `Incomplete. Missing: ${missing.join(", ")}.` };
     const { warning } = endOf(open, Date.now());
     if (warning?.days === 0 && "certificate" in credential)
       return { code: "certificate-expired", sentence: `${warning.sentence} Give the credential a new one.` };
@@ -82,7 +82,7 @@ async function tried(
     if (url === undefined)
       return {
         code: "no-address",
-        sentence: "Give an address that wants this credential: nothing else can tell whether it is good.",
+        sentence: "Give a URL to test the credential against: nothing else can tell whether it is good.",
       };
     return await call(parts, open, url, method, by);
   } catch (error) {
@@ -142,11 +142,11 @@ async function askToken(parts: CheckParts, name: string, credential: OAuthCreden
   const token = await keeper.askNow(name, credential);
   const lacking = credential.scopes.filter((scope) => token.scopes && !token.scopes.includes(scope));
   const who = token.subject ? ` for ${token.subject}` : "";
-  const end = token.expiresAt ? `, good until ${new Date(token.expiresAt).toISOString()}` : "";
+  const end = token.expiresAt ? `, valid until ${new Date(token.expiresAt).toISOString()}` : "";
   if (lacking.length > 0)
     return {
       code: "scope-missing",
-      sentence: `A token was given${who}, but without these scopes: ${lacking.join(" ")}. The administrator on the other side can add them.`,
+      sentence: `A token was given${who}, but without these scopes: ${lacking.join(" ")}. The administrator of the API can add them.`,
       status: 200,
     };
   return {
@@ -185,25 +185,25 @@ async function clientFault(
     )
       return {
         code: "unknown-client",
-        sentence: `The client "${credential.clientId}" is not known there: it was mistyped, or belongs to another environment.`,
+        sentence: `The client "${credential.clientId}" is unknown: it was mistyped, or belongs to another environment.`,
         status: page.status,
       };
     return {
       code: "wrong-client-secret",
-      sentence: `The client "${credential.clientId}" is known there, but its ${credential.clientAuth === "private_key_jwt" ? "key is not the one that was registered" : "secret is wrong"}.`,
+      sentence: `The client "${credential.clientId}" is known, but its ${credential.clientAuth === "private_key_jwt" ? "key is not the one that was registered" : "secret is wrong"}.`,
     };
   }
   return { code: refused.explanation.code, sentence: refused.message };
 }
 
-/** Nobody has signed in: whether the other side would take a sign-in. */
+/** Nobody has signed in: whether the API would take a sign-in. */
 async function authorizationEndpoint(parts: CheckParts, credential: OAuthCredential): Promise<Found> {
   const { requests, signIns, transport } = parts;
   const page = await authorizationPage(transport, requests, credential, signIns.redirectUri);
   if (page.status < 400)
     return {
       code: "sign-in",
-      sentence: "The other side knows the client and the redirect URI. Now a person has to sign in.",
+      sentence: "The API knows the client and the redirect URI. Now a person has to sign in.",
       status: page.status,
     };
   const said = page.text
@@ -214,18 +214,18 @@ async function authorizationEndpoint(parts: CheckParts, credential: OAuthCredent
   if (/redirect/i.test(page.text))
     return {
       code: "redirect-not-registered",
-      sentence: `The other side does not know our redirect URI ${signIns.redirectUri}. Give its administrator the exact text of it; the request sheet has it. It says: ${said}`,
+      sentence: `The API does not know our redirect URI ${signIns.redirectUri}. Give its administrator the exact text of it; the request sheet has it. It says: ${said}`,
       status: page.status,
     };
   if (/invalid_client|client is invalid|client.{0,20}not (found|known)/i.test(page.text))
     return {
       code: "unknown-client",
-      sentence: `The client "${credential.clientId ?? ""}" is not known there: it was mistyped, or belongs to another environment. It says: ${said}`,
+      sentence: `The client "${credential.clientId ?? ""}" is unknown: it was mistyped, or belongs to another environment. It says: ${said}`,
       status: page.status,
     };
   return {
     code: "other",
-    sentence: `The authorization endpoint answers ${page.status}. It says: ${said}`,
+    sentence: `The authorization endpoint sends ${page.status}. It says: ${said}`,
     status: page.status,
   };
 }
@@ -240,7 +240,7 @@ async function authorizationPage(
   const url = await requests.authorizationUrl(credential, { state: "check", verifier, redirectUri });
   const response = await transport.send(
     { method: "GET", url, headers: [["Accept", "text/html"]] },
-    { timeout, signal: new AbortController().signal, mostAnswer: 1_048_576 },
+    { timeout, signal: new AbortController().signal, longestResponse: 1_048_576 },
   );
   const location = response.headers["location"];
   // Some servers bring the error to the redirect URI instead of showing it.
@@ -268,6 +268,6 @@ function failed(error: unknown, credential: Credential): Found {
   if (error instanceof CredentialMissing) return { code: error.code, sentence: error.message };
   if (error instanceof SchemeFault) return { code: "bad-scheme", sentence: error.message };
   if (error instanceof TransportFailure)
-    return explainTls(error, credential) ?? { code: "no-answer", sentence: error.message };
+    return explainTls(error, credential) ?? { code: "no-response", sentence: error.message };
   throw error;
 }

@@ -44,7 +44,7 @@ export interface ReadCredential {
 const longestOverlap = 90 * 86_400_000;
 
 /**
- * Reads what a person gave: secrets are cleaned of what was pasted along, certificates held against their keys, what was
+ * Reads what a person gave: secrets are cleaned of what was pasted along, certificates compared with their keys, what was
  * left out is taken from the credential that it replaces.
  * @throws BadCredential
  */
@@ -118,7 +118,7 @@ function oauthOf(input: InputOf<"oauth2">, clean: Clean): OAuthCredential {
   ) as unknown as OAuthCredential;
 }
 
-/** What a person gives along with a credential, and is no part of it. */
+/** What a person gives along with a credential, and is not a part of it. */
 const notOfCredential = new Set([
   "hosts",
   "endsOn",
@@ -184,7 +184,7 @@ function settingsOf({ hosts, endsOn, mayUse, mayChange }: Input): CredentialSett
   if (mayUse.length > 0 && hosts.length === 0)
     throw new BadCredential(
       "hosts",
-      "A credential that only some people may use must be bound to hosts: else whoever sets an address decides where it goes.",
+      "A credential that only some people may use must be bound to hosts: otherwise whoever sets an address decides where it goes.",
     );
   return { hosts, mayUse, mayChange, endsAt: endsOn === null ? null : endOfDay(endsOn) };
 }
@@ -199,6 +199,6 @@ function overlapOf({ overlap }: Input): number {
   if (overlap === undefined) return 0;
   const millis = parseDuration(overlap);
   if (millis === undefined || millis < 0 || millis > longestOverlap)
-    throw new BadCredential("overlap", `"${overlap}" is no duration up to 90d; write 24h or 7d.`);
+    throw new BadCredential("overlap", `"${overlap}" is not a duration up to 90d; write 24h or 7d.`);
   return millis;
 }

@@ -3,7 +3,7 @@ import type { ApiStore } from "../store/apis.js";
 import type { OpenCredential } from "../store/credentials.js";
 
 /** The name of the access token that was made at the installation: who holds it may do everything. */
-export const owner = "first";
+export const owner = "owner";
 
 /** Whether somebody may use a credential; the owner always may. */
 export function mayUse(open: Pick<OpenCredential, "mayUse">, by: string): boolean {

@@ -7,7 +7,7 @@ import {
   type Proof,
 } from "@copper-kettle/core";
 import type { TokenKeeper } from "../oauth/keeper.js";
-import { TokenRefused } from "../oauth/answers.js";
+import { TokenRefused } from "../oauth/responses.js";
 import type { ActivityStore } from "../store/activity.js";
 import type { CredentialStore, OpenCredential } from "../store/credentials.js";
 import { mayUse } from "./rights.js";
@@ -27,7 +27,7 @@ const mostNoted = 50_000;
 
 /** Gives out credentials for sends: bound to their hosts, whole, with a token that holds; notes each use. */
 export class CredentialUses {
-  /** Until when the replaced secret of a credential goes first: the far side does not know the new one yet. */
+  /** Until when the replaced secret of a credential goes first: the API does not know the new one yet. */
   readonly #preferReplaced = new Map<string, number>();
   readonly #noted = new Set<string>();
 
@@ -158,7 +158,7 @@ function requireRight(open: OpenCredential, as: string | null): void {
   if (hosts.length === 0)
     throw new CredentialMissing(
       "no-host",
-      `The credential "${name}" is for some people only, and bound to no host, so it is sent nowhere. Bind it with --host.`,
+      `The credential "${name}" is for some people only but not bound to a host, so it is not sent anywhere. Bind it with --host.`,
     );
 }
 
@@ -167,7 +167,7 @@ function requireHost({ name, hosts }: OpenCredential, url: string): void {
   if (hosts.length > 0 && !hosts.includes(host) && !hosts.includes(hostname))
     throw new CredentialMissing(
       "not-for-this-host",
-      `The credential "${name}" is bound to ${hosts.join(", ")} and is not sent to ${host}.`,
+      `The credential "${name}" is bound to ${hosts.join(", ")}, and is not sent to ${host}.`,
     );
 }
 
@@ -176,8 +176,8 @@ export function requireWhole({ name, credential }: OpenCredential): void {
   const missing = missingParts(credential);
   if (missing.length > 0)
     throw new CredentialMissing(
-      "half-filled",
-      `The credential "${name}" is half filled: ${missing.join(", ")} ${missing.length === 1 ? "is" : "are"} still missing. Finish it on its page, or with ckettle credential add.`,
+      "incomplete",
+      `The credential "${name}" is incomplete: ${missing.join(", ")} ${missing.length === 1 ? "is" : "are"} still missing. Finish it on its page, or with ckettle credential add.`,
     );
 }
 

@@ -13,10 +13,7 @@ import {
 import { certificateEnd, certificatesOf, subjectOf } from "../oauth/certificates.js";
 import type { OpenCredential } from "../store/credentials.js";
 import type { TokenStore } from "../store/tokens.js";
-
-const iso = (millis: number): string => new Date(millis).toISOString();
-const isoOrNull = (millis: number | null | undefined): string | null =>
-  typeof millis === "number" ? iso(millis) : null;
+import { iso, isoOrNull } from "../times.js";
 
 const signInCodes = new Set(["sign-in", "sign-in-again", "consent-missing"]);
 
@@ -25,22 +22,24 @@ function certificateOf(credential: Credential): string | undefined {
   return "certificate" in credential ? credential.certificate : undefined;
 }
 
-function keptToken({ name, credential }: OpenCredential, tokens: TokenStore): Token | undefined {
+function storedToken({ name, credential }: OpenCredential, tokens: TokenStore): Token | undefined {
   return credential.kind === "oauth2" ? tokens.get(name, tokenKey(credential)) : undefined;
 }
 
-/** Where a credential stands, and what to do about it. */
-export function standingOf(
+/** The state of a credential, and what to do about it. */
+export function stateOf(
   open: OpenCredential,
   tokens: TokenStore,
 ): { state: CredentialInfo["state"]; sentence: string | null } {
   const { credential, fault } = open;
   const missing = missingParts(credential);
-  if (missing.length > 0) return { state: "half-filled", sentence: `Still to come: ${missing.join(", ")}.` };
+  if (missing.length > 0) return { state: "incomplete", sentence: `Missing: ${missing.join(", ")}.` };
   if (fault && signInCodes.has(fault.code)) return { state: "sign-in-again", sentence: fault.sentence };
-  if (credential.kind === "oauth2" && wantsSignIn(credential) && !keptToken(open, tokens))
-    return { state: "sign-in", sentence: "Nobody has signed in with it yet." };
-  return fault ? { state: "failing", sentence: fault.sentence } : { state: "ready", sentence: null };
+  if (credential.kind === "oauth2" && wantsSignIn(credential) && !storedToken(open, tokens))
+    return { state: "sign-in", sentence: "Nobody has signed in yet." };
+  if (fault) return { state: "failing", sentence: fault.sentence };
+  const worked = open.lastWorkedAt !== null || storedToken(open, tokens) !== undefined;
+  return { state: worked ? "ready" : "unchecked", sentence: null };
 }
 
 /** When its secret or certificate ends, and what to say about that. */
@@ -69,7 +68,7 @@ export function credentialView(
   return {
     name: open.name,
     kind: open.credential.kind,
-    ...standingOf(open, tokens),
+    ...stateOf(open, tokens),
     hosts: open.hosts,
     shown: describeCredential(open.credential),
     usedBy,
@@ -88,7 +87,7 @@ export function credentialDetailView(
   more: { usedBy: string[]; redirectUri: string; now: number },
 ): CredentialDetail {
   const { credential, replaced } = open;
-  const token = keptToken(open, tokens);
+  const token = storedToken(open, tokens);
   const signsIn = credential.kind === "oauth2" && wantsSignIn(credential);
   return {
     ...credentialView(open, tokens, more.usedBy, more.now),

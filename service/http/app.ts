@@ -4,23 +4,14 @@ import helmet from "helmet";
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { serveApis } from "./api-routes.js";
 import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
-import { serveCredentials } from "./credential-routes.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
-import { serveEngine } from "./engine-routes.js";
 import { serveMetrics } from "./metrics.js";
-import { serveUpkeep } from "./upkeep-routes.js";
-import { serveOthers } from "./other-routes.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
-import { serveRuns } from "./run-routes.js";
+import { serveRoutes, serveSignIn } from "./routes/index.js";
 import { sendJson } from "./serve-route.js";
-import { serveSamples } from "./sample-routes.js";
-import { serveTries } from "./try-routes.js";
-import { serveSession, serveSignIn } from "./session-routes.js";
-import { serveWorkflows } from "./workflow-routes.js";
 
 export interface AppOptions {
   /** Hosts, with their ports, that this service answers to. */
@@ -65,19 +56,10 @@ export function createApp(context: Context, options: AppOptions): Express {
   // Nobody's body is read before it is known who sends it.
   app.use("/api/apis", express.text({ type: () => true, limit: bounds.documentBody }));
   app.use("/api", express.text({ type: () => true, limit: bounds.requestBody }));
-  serveWorkflows(app, context);
+  serveRoutes(app, context);
   app.get("/api/openapi.json", async (_request, response) =>
     sendJson(response, 200, await openApiDocument(context.version)),
   );
-  serveSession(app, context);
-  serveRuns(app, context);
-  serveEngine(app, context);
-  serveUpkeep(app, context);
-  serveApis(app, context);
-  serveTries(app, context);
-  serveSamples(app, context);
-  serveCredentials(app, context);
-  serveOthers(app, context);
   app.use("/api", (request) => {
     throw notFound("path", `${request.method} ${request.originalUrl.split("?")[0]}`);
   });
@@ -163,7 +145,7 @@ function problems({ log }: Context) {
         500,
         "internal",
         "The service failed",
-        "This is a fault of the service; its log says more.",
+        "The service has a fault. Its log says more.",
       );
     }
     if (response.headersSent) {

@@ -196,7 +196,7 @@ export class Auth {
     );
   }
 
-  /** Counts wrong tokens by address; whoever sends many of them is told to wait. */
+  /** Counts wrong tokens by address; whoever sends many of them has to wait. */
   #noteWrong(address: string): void {
     const minute = Math.floor(Date.now() / 60_000);
     if (minute !== this.#wrongMinute) this.#wrong.clear();
@@ -208,7 +208,7 @@ export class Auth {
         429,
         "too-many-tries",
         "Too many wrong access tokens",
-        "Wait a minute, and look which token you send.",
+        "Wait a minute, and check which token you send.",
         {},
         { "Retry-After": "60" },
       );
@@ -238,7 +238,7 @@ export function requireHost(hosts: ReadonlySet<string>) {
         421,
         "unknown-host",
         "Not this service",
-        `This service does not answer to the host "${host}". Add it with --host-name.`,
+        `This service does not respond to the host "${host}". Add it with --host-name.`,
       );
     }
   };

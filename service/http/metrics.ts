@@ -23,12 +23,12 @@ async function makeMetrics(): Promise<Metrics> {
     new Gauge({ name: `copper_kettle_${name}`, help, labelNames: labels, registers: [registry as never] });
   return {
     registry: registry as never,
-    runs: gauge("runs", "Runs that are kept, by state.", ["state"]),
-    calls: gauge("calls", "Calls that kept runs have sent."),
+    runs: gauge("runs", "Stored runs, by state.", ["state"]),
+    calls: gauge("calls", "Calls that stored runs have sent."),
     acting: gauge("runs_acting", "Runs that act at the moment."),
-    waiting: gauge("pace_waiting", "Calls that wait for a pace.", ["target"]),
-    locks: gauge("locks_held", "Locks that are held."),
-    pending: gauge("messages_waiting", "Messages to people that could not be delivered yet."),
+    waiting: gauge("rate_limit_waiting", "Calls that wait for a rate limit.", ["target"]),
+    locks: gauge("locks", "Keys that runs have locked."),
+    pending: gauge("notifications_waiting", "Notifications that are not delivered yet."),
   };
 }
 
@@ -47,9 +47,10 @@ export function serveMetrics(app: Express, context: Context): void {
     calls.set(rows.reduce((sum, row) => sum + (row.calls ?? 0), 0));
     acting.set(context.runner.acting);
     waiting.reset();
-    for (const pace of context.pacer.view()) waiting.set({ target: pace.api ?? pace.target }, pace.waiting);
+    for (const limit of context.rateLimiter.view())
+      waiting.set({ target: limit.api ?? limit.target }, limit.waiting);
     locks.set(context.locks.all().length);
-    pending.set(context.teller.view().waiting);
+    pending.set(context.notifier.view().waiting);
     response.set("Content-Type", registry.contentType).send(await registry.metrics());
   });
 }

@@ -36,7 +36,7 @@ describe("errors become problem details", () => {
       Object.assign(new Error("SQLITE_FULL: database or disk is full"), { code: "SQLITE_FULL" }),
       507,
       "storage",
-      "The service cannot read or write its data: SQLITE_FULL: database or disk is full. Nothing was changed. Make room on its disk or look after it, and try again.",
+      "The service cannot read or write its data: SQLITE_FULL: database or disk is full. Nothing was changed. Check the disk and its free space, then try again.",
     ],
     [new QueueFull("too many"), 429, "queue-full", "too many"],
     [new KeyNotOurs("elsewhere"), 409, "key-not-ours", "elsewhere"],

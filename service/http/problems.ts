@@ -10,7 +10,7 @@ import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
 import { BadInputs, BadOptions, QueueFull, WrongState } from "../runs/starts.js";
 
-/** An answer that is no success, as problem details (RFC 9457). `type` is stable; `detail` says what to do. */
+/** A response that is not a success, as problem details (RFC 9457). `type` is stable; `detail` says what to do. */
 export class HttpProblem extends Error {
   override name = "HttpProblem";
   constructor(
@@ -51,13 +51,7 @@ export function invalid(where: "body" | "query" | "path", error: z.ZodError): Ht
     return [{ field, message: issue.message.replace(/^Invalid input: /, "") }];
   });
   const said = errors.map(({ field, message }) => `${field || "it"}: ${message}`).join("; ");
-  return new HttpProblem(
-    400,
-    "invalid-request",
-    "The request is not as it should be",
-    `In the ${where}: ${said}.`,
-    { errors },
-  );
+  return new HttpProblem(400, "invalid-request", "Invalid request", `In the ${where}: ${said}.`, { errors });
 }
 
 /** The problem of an error that some part of the service threw; undefined for one that nobody foresaw. */
@@ -68,33 +62,27 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(
       507,
       "storage",
-      "The storage fails",
-      `The service cannot read or write its data: ${full}. Nothing was changed. Make room on its disk or look after it, and try again.`,
+      "Storage fails",
+      `The service cannot read or write its data: ${full}. Nothing was changed. Check the disk and its free space, then try again.`,
     );
   if (error instanceof DamagedBody)
     return new HttpProblem(507, "damaged", "The storage is damaged", error.message);
   if (error instanceof BadInputs) {
-    return new HttpProblem(
-      422,
-      "bad-inputs",
-      "The inputs are not as the workflow wants them",
-      error.message,
-      {
-        errors: error.faults.map(({ field, message }) => ({
-          field: `inputs.${field}`.replace(/\.$/, ""),
-          message,
-        })),
-      },
-    );
+    return new HttpProblem(422, "bad-inputs", "Invalid inputs", error.message, {
+      errors: error.faults.map(({ field, message }) => ({
+        field: `inputs.${field}`.replace(/\.$/, ""),
+        message,
+      })),
+    });
   }
   if (error instanceof BadOptions)
-    return new HttpProblem(422, "bad-options", "This does not fit the workflow", error.message, {
+    return new HttpProblem(422, "bad-options", "This does not match the workflow", error.message, {
       errors: error.faults,
     });
   if (error instanceof BackupFault)
     return new HttpProblem(409, "backup", "The backup cannot be written", error.message);
   if (error instanceof CannotRepeat)
-    return new HttpProblem(409, "cannot-repeat", "The run cannot be repeated so", error.message);
+    return new HttpProblem(409, "cannot-repeat", "This run cannot be repeated that way", error.message);
   if (error instanceof HasProblems) {
     const problems: Problem[] = error.problems;
     const first = problems.find((problem) => problem.severity === "error");
@@ -108,9 +96,9 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     );
   }
   if (error instanceof DraftConflict)
-    return new HttpProblem(409, "draft-conflict", "The draft was changed meanwhile", error.message);
+    return new HttpProblem(409, "draft-conflict", "The draft was changed by somebody else", error.message);
   if (error instanceof ApiConflict)
-    return new HttpProblem(409, "api-conflict", "The API was changed meanwhile", error.message);
+    return new HttpProblem(409, "api-conflict", "The API was changed by somebody else", error.message);
   if (error instanceof WrongState)
     return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
   if (error instanceof BadCredential)
@@ -124,14 +112,14 @@ export function problemOf(error: unknown): HttpProblem | undefined {
   if (error instanceof CredentialMissing)
     return new HttpProblem(409, "credential", "The credential cannot be used for this", error.message);
   if (error instanceof TransportFailure)
-    return new HttpProblem(502, "no-answer", "The other side gave no answer", error.message);
+    return new HttpProblem(502, "no-response", "The API gave no response", error.message);
   if (error instanceof KeyNotOurs)
-    return new HttpProblem(409, "key-not-ours", "The key is set from outside", error.message);
+    return new HttpProblem(409, "key-not-ours", "The key is set by the environment", error.message);
   if (error instanceof QueueFull)
     return new HttpProblem(
       429,
       "queue-full",
-      "Too many runs wait",
+      "Too many runs are waiting",
       error.message,
       {},
       { "Retry-After": "10" },

@@ -4,7 +4,7 @@ import { RunRow } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem } from "./problems.js";
 import { sendJson } from "./serve-route.js";
-import { runView } from "./views.js";
+import { runView } from "./run-view.js";
 
 interface Given {
   status: number;
@@ -50,7 +50,7 @@ export async function replied(
     const row = await RunRow.findByPk(run);
     const given = await journals.response(run);
     if (given) settle(() => sendGiven(response, run, given));
-    else if (!row || row.state === "unsure" || row.state === "held") settle();
+    else if (!row || row.state === "unsure" || row.state === "parked") settle();
     else if (row.state === "waiting" && (row.wakeAt ?? Number.POSITIVE_INFINITY) > end) settle();
     else if (row.endedAt !== null) settle(() => sendEnd(response, row));
   };
@@ -106,7 +106,7 @@ function sendEnd(response: Response, row: RunRow): void {
     response,
     `run-${row.state}`,
     title,
-    error?.message ?? message ?? "It has no response.",
+    error?.message ?? message ?? "The run has no response.",
     row.id,
   );
 }

@@ -87,8 +87,8 @@ function readJson(request: Request): unknown {
     throw new HttpProblem(
       400,
       "invalid-json",
-      "The body is no JSON",
-      `The body is no JSON${where}: ${(error as Error).message}`,
+      "The body is not JSON",
+      `The body is not JSON${where}: ${(error as Error).message}`,
     );
   }
 }

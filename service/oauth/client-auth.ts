@@ -39,7 +39,7 @@ export async function clientAuth(
 
 /**
  * The assertion of a JWT bearer grant (RFC 7523 section 3).
- * @param now milliseconds since 1970, by the other side's clock
+ * @param now milliseconds since 1970, by the authorization server's clock
  */
 export async function bearerAssertion(
   credential: OAuthCredential,

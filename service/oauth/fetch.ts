@@ -22,9 +22,9 @@ export class EndpointRefusal extends Error {
   }
 }
 
-/** The largest answer that is read from an authorization server, in bytes. */
-const mostAnswer = 1_048_576;
-const timeout = { connect: 10_000, answer: 20_000 };
+/** The largest response that is read from an authorization server, in bytes. */
+const longestResponse = 1_048_576;
+const timeout = { connect: 10_000, response: 20_000 };
 
 /** What the OAuth library hands to a `fetch` of its user's. */
 export interface FetchOptions {
@@ -34,11 +34,11 @@ export interface FetchOptions {
 }
 
 /**
- * The `fetch` that the OAuth library works with: through our own transport, and with answers put right that real
+ * The `fetch` that the OAuth library works with: through our own transport, and with responses put right that real
  * services give and RFC 6749 does not know (form-encoded, status 201, no token type, errors with status 200).
  */
 export class EndpointFetch {
-  /** How far our clock is ahead of each host's, in milliseconds, as its answers say (`Date`, RFC 9110 section 6.6.1). */
+  /** How far our clock is ahead of each host's, in milliseconds, as its responses say (`Date`, RFC 9110 section 6.6.1). */
   readonly #ahead = new Map<string, number>();
 
   constructor(
@@ -60,7 +60,7 @@ export class EndpointFetch {
   };
 
   /**
-   * A `fetch` for a token endpoint; what it gives is a conforming answer. Where the issuer is not known, an ID token
+   * A `fetch` for a token endpoint; what it gives is a conforming response. Where the issuer is not known, an ID token
    * cannot be validated: it is set aside as `unchecked_id_token`, for show.
    * @throws EndpointRefusal when the endpoint says no; TransportFailure of kind `token` when it cannot be understood
    */
@@ -90,7 +90,7 @@ export class EndpointFetch {
     };
     const signal = new AbortController().signal;
     try {
-      const options = { timeout, signal, mostAnswer, ...(identity ? { identity } : {}) };
+      const options = { timeout, signal, longestResponse, ...(identity ? { identity } : {}) };
       const response = await this.transport.send(request, options);
       this.#measure(response, url);
       return response;
@@ -123,7 +123,7 @@ export class EndpointFetch {
 
 /** No token could be had at the moment: nothing of the call itself was sent. */
 export function noToken(why: string): TransportFailure {
-  return new TransportFailure("token", `No token could be had: ${why}`, false);
+  return new TransportFailure("token", `No token:  ${why}`, false);
 }
 
 function readAnswer(response: HttpResponse, url: string): JsonObject {
@@ -149,7 +149,7 @@ function readAnswer(response: HttpResponse, url: string): JsonObject {
   throw noToken(`${where} answered ${response.status} with ${what}.${hint}`);
 }
 
-/** A token answer as RFC 6749 section 5.1 has it. */
+/** A token response as RFC 6749 section 5.1 has it. */
 function conforming(answer: JsonObject, issuerKnown: boolean): JsonObject {
   const { token_type: type, expires_in: life, id_token: idToken, ...rest } = answer;
   const seconds = typeof life === "string" ? Number(life) : life;

@@ -12,10 +12,10 @@ import type { Logger } from "pino";
 import type { ActivityStore } from "../store/activity.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { TokenStore } from "../store/tokens.js";
-import { TokenRefused } from "./answers.js";
+import { TokenRefused } from "./responses.js";
 import type { TokenRequests } from "./requests.js";
 
-/** For how long a refusal answers for the token endpoint, so that many runs do not ask the same thing in vain. */
+/** For how long a refusal answers for the token endpoint, so that many runs do not ask the same thing to no end. */
 const refusalMillis = 10_000;
 /** A token that is refused is replaced at most this often, in milliseconds. */
 const renewalMillis = 10_000;
@@ -42,7 +42,7 @@ export class TokenKeeper {
   readonly #asking = new Map<string, Promise<Token>>();
   readonly #refusals = new Map<string, { until: number; error: TokenRefused }>();
   readonly #renewed = new Map<string, number>();
-  /** Access tokens that the far side refused before their end. */
+  /** Access tokens that the authorization server refused before their end. */
   readonly #refused = new Set<string>();
 
   constructor(readonly parts: KeeperParts) {}
@@ -78,7 +78,7 @@ export class TokenKeeper {
     return kept !== undefined && (kept.refreshToken !== undefined || this.#holds(kept));
   }
 
-  /** A token that the far side refused: the next one is asked for anew. False where that was done a moment ago. */
+  /** A token that the authorization server refused: the next one is asked for again. False where that was done a moment ago. */
   renew(name: string, credential: OAuthCredential, refused: string): boolean {
     const { tokens, now } = this.parts;
     const key = tokenKey(credential);
@@ -89,7 +89,7 @@ export class TokenKeeper {
     return true;
   }
 
-  /** Asks for a token now, whatever is kept; for a check. */
+  /** Asks for a token now, whatever is stored; for a check. */
   async askNow(name: string, credential: OAuthCredential): Promise<Token> {
     this.#refusals.delete(name + tokenKey(credential));
     return this.#once(name, credential, tokenKey(credential));
@@ -139,7 +139,7 @@ export class TokenKeeper {
       if (tokens.forgottenTimes(name) !== forgotten)
         throw new CredentialMissing(
           "forgotten",
-          `The token of "${name}" was forgotten, or the credential removed, while one was asked for.`,
+          `The token of "${name}" was deleted, or the credential removed, while a token was requested.`,
         );
       // Durable before anybody gets it: a refresh token that was rotated must never be lost for its access token.
       await tokens.put(name, key, token);

@@ -60,5 +60,5 @@ export function requireSafe(address: string): void {
   const { protocol, hostname } = new URL(address);
   const loopback = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname);
   if (protocol !== "https:" && !(protocol === "http:" && loopback))
-    throw noToken(`${address} is not https, and a secret would go there in the clear.`);
+    throw noToken(`${address} is not https, and a secret would be sent there unencrypted.`);
 }

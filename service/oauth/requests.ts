@@ -1,6 +1,6 @@
 import { secretsOf, type OAuthCredential, type TlsIdentity, type Token } from "@copper-kettle/core";
 import * as oauth from "oauth4webapi";
-import { explained, tokenOf } from "./answers.js";
+import { explained, tokenOf } from "./responses.js";
 import { bearerAssertion, clientAuth } from "./client-auth.js";
 import type { EndpointFetch } from "./fetch.js";
 import { EndpointRefusal, noToken } from "./fetch.js";
@@ -14,7 +14,7 @@ export interface PendingCode {
 }
 
 const jwtBearer = "urn:ietf:params:oauth:grant-type:jwt-bearer";
-/** A clock that is further off than this many milliseconds is worth a second try with the other side's time. */
+/** A clock that is further off than this many milliseconds is worth a second try with the authorization server's time. */
 const skewWorthRetry = 5_000;
 
 /** Asks authorization servers for tokens: the protocol is the library's, what is put in and read out is ours. */
@@ -102,8 +102,7 @@ export class TokenRequests {
   /** Where a person signs in (RFC 6749 section 4.1.1, with PKCE of RFC 7636). */
   async authorizationUrl(credential: OAuthCredential, pending: PendingCode): Promise<string> {
     const { authorization_endpoint: endpoint } = await this.server(credential);
-    if (!endpoint)
-      throw noToken("nothing says where the authorization endpoint is; give the credential its address.");
+    if (!endpoint) throw noToken("the authorization endpoint is unknown; give the credential its address.");
     const url = new URL(endpoint);
     const parameters: Record<string, string | undefined> = {
       response_type: "code",
@@ -142,7 +141,7 @@ export class TokenRequests {
     });
   }
 
-  /** Makes a token request; a second time with the other side's clock where that turns out to be another one. */
+  /** Makes a token request; a second time with the authorization server's clock where that turns out to be another one. */
   async #twice(
     credential: OAuthCredential,
     request: (call: Call) => Promise<oauth.TokenEndpointResponse>,
@@ -150,8 +149,7 @@ export class TokenRequests {
   ): Promise<Token> {
     const server = await this.server(credential);
     const endpoint = server.token_endpoint;
-    if (!endpoint)
-      throw noToken("nothing says where the token endpoint is; give the credential its address.");
+    if (!endpoint) throw noToken("the token endpoint is unknown; give the credential its address.");
     requireSafe(endpoint);
     const used = this.fetch.clockAhead(endpoint);
     try {
@@ -202,7 +200,7 @@ interface Call {
   client: oauth.Client;
   auth: oauth.ClientAuth;
   options: oauth.TokenEndpointRequestOptions;
-  /** How far our clock is ahead of the other side's, in milliseconds. */
+  /** How far our clock is ahead of the authorization server's, in milliseconds. */
   ahead: number;
 }
 

@@ -3,7 +3,7 @@ import { CredentialMissing, type OAuthCredential, wantsSignIn } from "@copper-ke
 import { generateRandomCodeVerifier, generateRandomState } from "oauth4webapi";
 import type { CredentialStore } from "../store/credentials.js";
 import type { TokenKeeper } from "./keeper.js";
-import { TokenRefused } from "./answers.js";
+import { TokenRefused } from "./responses.js";
 import type { PendingCode, TokenRequests } from "./requests.js";
 
 interface Pending extends PendingCode {
@@ -68,7 +68,7 @@ export class SignIns {
       return {
         ok: false,
         sentence:
-          "This sign-in is not known here, was finished before, or took more than a quarter of an hour. Begin it again from the credential's page.",
+          "This sign-in is unknown, was finished before, or took longer than 15 minutes. Begin again from the credential's page.",
       };
     }
     const { name, by } = pending;
@@ -101,7 +101,7 @@ export class SignIns {
     const who = token.subject ? ` as ${token.subject}` : "";
     const lasting = token.refreshToken
       ? ""
-      : " The other side gave no refresh token, so somebody has to sign in again when this one ends; it may want the scope offline_access or a parameter for that.";
+      : " The authorization server gave no refresh token, so somebody must sign in again when this token expires. It may need the scope offline_access.";
     return `${pending.name} is signed in${who}.${lasting}`;
   }
 
@@ -110,7 +110,7 @@ export class SignIns {
     if (credential?.kind !== "oauth2" || !wantsSignIn(credential))
       throw new CredentialMissing(
         "no-sign-in",
-        `"${name}" is no credential that a person signs in with; only oauth2 with the grant authorization-code is.`,
+        `"${name}" is not a credential that a person signs in with; only oauth2 with the grant authorization-code is.`,
       );
     return credential;
   }

@@ -17,7 +17,7 @@ export class BadDocument extends Error {
   override name = "BadDocument";
 }
 
-/** A document as it is kept: OpenAPI 3.1, and what was done to it. */
+/** A document as it is stored: OpenAPI 3.1, and what was done to it. */
 export interface LoadedDocument {
   document: JsonObject;
   /** What it was written in, such as `Swagger 2.0`. */
@@ -38,7 +38,7 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
   const value = parsed(text);
   if (!isObject(value))
     throw new BadDocument(
-      `This is no OpenAPI document: it is ${Array.isArray(value) ? "a list" : "a single value"}.`,
+      `This is not an OpenAPI document: it is ${Array.isArray(value) ? "a list" : "a single value"}.`,
     );
   const version = String(value["openapi"] ?? value["swagger"] ?? "");
   refuseForeign(value, version);
@@ -47,7 +47,7 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
   const foreign = references.filter((reference) => !reference.startsWith("#"));
   if (foreign.length > 0)
     throw new BadDocument(
-      `The document refers to ${foreign.slice(0, 3).join(", ")}${foreign.length > 3 ? ` and ${foreign.length - 3} more` : ""}. Only references inside the document (#/…) are read; bundle it into one first.`,
+      `The document refers to ${foreign.slice(0, 3).join(", ")}${foreign.length > 3 ? ` and ${foreign.length - 3} more` : ""}. Only references inside the document (#/…) are read. Bundle it into one document first.`,
     );
   const broken = references.filter((reference) => pointedAt(value, reference) === undefined);
   if (broken.length > 0) notes.push(`Some references lead nowhere: ${broken.slice(0, 5).join(", ")}.`);
@@ -56,13 +56,13 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
     const { openapi } = await swagger
       .convertObj(structuredClone(value), { patch: true, warnOnly: true })
       .catch((error: Error) => {
-        throw new BadDocument(`The Swagger document cannot be brought to OpenAPI: ${error.message}`);
+        throw new BadDocument(`The Swagger document cannot be converted to OpenAPI: ${error.message}`);
       });
-    notes.push("It was Swagger 2.0, and was brought to OpenAPI 3.1.");
+    notes.push("Converted from Swagger 2.0 to OpenAPI 3.1.");
     return { document: upgraded(openapi as JsonObject), written: `Swagger ${version}`, notes };
   }
   if (version.startsWith("3.0")) {
-    notes.push("It was OpenAPI 3.0, and was brought to 3.1.");
+    notes.push("Converted from OpenAPI 3.0 to 3.1.");
     return { document: upgraded(value), written: `OpenAPI ${version}`, notes };
   }
   return { document: value, written: `OpenAPI ${version}`, notes };
@@ -109,21 +109,21 @@ function fromYaml(text: string): Json {
 function refuseForeign(value: JsonObject, version: string): void {
   if (/^(3\.[012]|2\.0)/.test(version)) {
     if (!isObject(value["paths"]) && !isObject(value["webhooks"]) && !isObject(value["components"]))
-      throw new BadDocument('The document has no "paths": there is nothing in it that could be called.');
+      throw new BadDocument('The document has no "paths", so it has no operations.');
     return;
   }
   if (version !== "") throw new BadDocument(`OpenAPI ${version} is not read; 2.0, 3.0, 3.1 and 3.2 are.`);
   const looks = isObject(value["log"])
     ? "It looks like an HTTP archive (HAR)."
     : value["copper-kettle"] !== undefined
-      ? "It looks like a workflow file."
+      ? "It looks like a workflow file: push it with ckettle workflow push."
       : value["$schema"] !== undefined
         ? "It looks like a JSON Schema."
         : value["asyncapi"] !== undefined
           ? "It looks like an AsyncAPI document."
           : "";
   throw new BadDocument(
-    `This is no OpenAPI document: it has neither "openapi" nor "swagger" at its top. ${looks}`.trim(),
+    `This is not an OpenAPI document: it has neither "openapi" nor "swagger" at its top. ${looks}`.trim(),
   );
 }
 

@@ -47,9 +47,9 @@ describe("large responses", () => {
     const all = await Promise.all(words.map((word) => reader.read(csv(word), undefined)));
     expect(all).toEqual([
       { body: "one" },
-      { body: null, fault: "Reading this body takes longer than is waited for." },
+      { body: null, fault: "Reading this body takes too long." },
       { body: "two" },
-      { body: null, fault: "Reading this body takes more memory than there is." },
+      { body: null, fault: "Reading this body takes too much memory." },
       { body: "three" },
     ]);
   });
@@ -59,7 +59,7 @@ describe("large responses", () => {
     const all = Promise.all(["a", "b"].map((first) => reader.read(csv(first), undefined)));
     await reader.close();
     expect((await all).map(({ fault }) => fault)).toEqual(
-      Array(2).fill("Reading this body was cut off by the end of the service."),
+      Array(2).fill("Reading this body was cut off because the service stopped."),
     );
   });
 });

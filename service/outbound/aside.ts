@@ -59,7 +59,7 @@ export class AsideReader {
   async close(): Promise<void> {
     this.#closed = true;
     const worker = this.#worker;
-    while (this.#waiting.length > 0) this.#giveUp("was cut off by the end of the service");
+    while (this.#waiting.length > 0) this.#giveUp("was cut off because the service stopped");
     await worker?.terminate();
   }
 
@@ -67,7 +67,7 @@ export class AsideReader {
   #begin(): void {
     const [first] = this.#waiting;
     if (!first || this.#closed) return;
-    this.#timer = setTimeout(() => this.#giveUp("takes longer than is waited for"), this.millis);
+    this.#timer = setTimeout(() => this.#giveUp("takes too long"), this.millis);
     this.#running().postMessage(first.request);
   }
 
@@ -78,7 +78,7 @@ export class AsideReader {
     worker.on("message", ({ number, json }: AsideAnswer) => {
       if (this.#waiting[0]?.request.number === number) this.#end(JSON.parse(json) as ReadBody);
     });
-    worker.on("error", () => this.#worker === worker && this.#giveUp("takes more memory than there is"));
+    worker.on("error", () => this.#worker === worker && this.#giveUp("takes too much memory"));
     this.#worker = worker;
     return worker;
   }

@@ -30,7 +30,7 @@ export class CodingFault extends Error {
 /**
  * Takes the content codings off a body, the last one first. One that is not known stays on.
  * @param most the most bytes that may come out
- * @throws RequestRefused (`answer-too-large`); CodingFault where the body is not in the coding that it says
+ * @throws RequestRefused (`response-too-large`); CodingFault where the body is not in the coding that it says
  */
 export async function decodeBody(
   body: Uint8Array,
@@ -49,17 +49,17 @@ export async function decodeBody(
     try {
       decoded = await decode(decoded, { maxOutputLength: most });
     } catch (error) {
-      if (tooLarge(error)) throw answerTooLarge(host, most);
-      throw new CodingFault(`The answer of ${host} says that it is in ${coding}, and cannot be unpacked.`);
+      if (tooLarge(error)) throw responseTooLarge(host, most);
+      throw new CodingFault(`The response of ${host} says that it is in ${coding}, but cannot be unpacked.`);
     }
   }
   return decoded;
 }
 
-export function answerTooLarge(host: string, most: number): RequestRefused {
+export function responseTooLarge(host: string, most: number): RequestRefused {
   return new RequestRefused(
-    "answer-too-large",
-    `The answer of ${host} is larger than ${most} bytes, the most that is read.`,
+    "response-too-large",
+    `The response of ${host} is larger than ${most} bytes, the most that is allowed.`,
   );
 }
 

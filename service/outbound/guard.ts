@@ -19,7 +19,7 @@ export function addressRule(entries: readonly string[]): AddressRule {
   for (const entry of entries) {
     const match = /^(\[[^\]]+\]|[^:[\]]+|[0-9a-fA-F:]+)(?::(\d+))?$/.exec(entry.trim());
     const host = match?.[1]?.replace(/^\[|\]$/g, "");
-    if (!host) throw new Error(`"${entry}" is no address, range or host name.`);
+    if (!host) throw new Error(`"${entry}" is not an address, range or host name.`);
     const port = match?.[2] === undefined ? undefined : Number(match[2]);
     if (host.includes("/")) ranges.push({ range: ipaddr.parseCIDR(host), port });
     else if (ipaddr.isValid(host)) {
@@ -54,7 +54,7 @@ function refusal(address: string, hostname: string): RequestRefused {
   const what = address === hostname ? address : `${hostname} (${address})`;
   return new RequestRefused(
     "address-refused",
-    `${what} is an address of this machine's own network, and calls may not go there. If this one may, the service must be started with it allowed: --allow-address ${address}.`,
+    `${what} is an address of this machine's own network, which calls may not reach. To allow it, start the service with: --allow-address ${address}.`,
   );
 }
 

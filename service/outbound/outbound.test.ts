@@ -98,7 +98,7 @@ describe("the transport", () => {
   });
   const transport = new HttpTransport({
     rule: addressRule(["127.0.0.0/8"]),
-    mostAnswer: 50_000,
+    longestResponse: 50_000,
     userAgent: "test/1",
   });
   afterAll(async () => {
@@ -116,7 +116,7 @@ describe("the transport", () => {
   ) =>
     transport.send(
       { method: "GET", url, headers: [], ...more },
-      { timeout: { connect: 300, answer }, signal },
+      { timeout: { connect: 300, response: answer }, signal },
     );
   const failure = async (sending: Promise<unknown>): Promise<TransportFailure> => {
     const error = await sending.then(
@@ -161,16 +161,16 @@ describe("the transport", () => {
     expect(await sending).toMatchObject({ aborted: true, sent: true });
   });
 
-  it("gives an answer whose body cannot be had, where it is asked to: what was answered is known", async () => {
+  it("gives a response whose body cannot be had, where it is asked to: what was answered is known", async () => {
     const asked = (path: string) =>
       transport.send(
         { method: "POST", url: base + path, headers: [], body: "{}" },
-        { timeout: { connect: 300, answer: 500 }, signal: stop.signal, broken: true },
+        { timeout: { connect: 300, response: 500 }, signal: stop.signal, broken: true },
       );
     for (const [path, code] of [
       ["/half", "cut"],
-      ["/big", "answer-too-large"],
-      ["/bomb", "answer-too-large"],
+      ["/big", "response-too-large"],
+      ["/bomb", "response-too-large"],
       ["/odd-coding", "coding"],
     ] as const)
       expect(await asked(path)).toMatchObject({ status: 200, broken: { code }, body: new Uint8Array() });
@@ -179,23 +179,27 @@ describe("the transport", () => {
   });
 
   it("has one set of connections, however much time is left for each call", async () => {
-    const many = new HttpTransport({ rule: addressRule(["127.0.0.0/8"]), mostAnswer: 1_000, userAgent: "t" });
+    const many = new HttpTransport({
+      rule: addressRule(["127.0.0.0/8"]),
+      longestResponse: 1_000,
+      userAgent: "t",
+    });
     for (let connect = 1; connect <= 50; connect++)
       await many.send(
         { method: "GET", url: `${base}/elsewhere`, headers: [] },
-        { timeout: { connect: 1_000 + connect, answer: 500 }, signal: stop.signal },
+        { timeout: { connect: 1_000 + connect, response: 500 }, signal: stop.signal },
       );
     expect(many.kinds).toBe(1);
     await many.close();
   });
 
-  it("reads no answer that is too large", async () => {
+  it("reads no response that is too large", async () => {
     await expect(send(`${base}/big`)).rejects.toThrow("larger than 50000 bytes");
   });
 
   it("refuses addresses that are not allowed, by literal and by name", async () => {
-    const strict = new HttpTransport({ rule: addressRule([]), mostAnswer: 1_000, userAgent: "test/1" });
-    const options = { timeout: { connect: 300, answer: 300 }, signal: stop.signal };
+    const strict = new HttpTransport({ rule: addressRule([]), longestResponse: 1_000, userAgent: "test/1" });
+    const options = { timeout: { connect: 300, response: 300 }, signal: stop.signal };
     for (const url of [
       base,
       base.replace("127.0.0.1", "localhost"),

@@ -16,17 +16,17 @@ import {
 } from "@copper-kettle/core";
 import { rootCertificates } from "node:tls";
 import { Agent, buildConnector, type Dispatcher } from "undici";
-import { acceptedEncodings, answerTooLarge, CodingFault, decodeBody } from "./decode.js";
+import { acceptedEncodings, responseTooLarge, CodingFault, decodeBody } from "./decode.js";
 import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
 
 export interface TransportOptions {
   rule: AddressRule;
-  /** The largest answer that is read, in bytes after decoding. */
-  mostAnswer: number;
+  /** The largest response that is read, in bytes after decoding. */
+  longestResponse: number;
   userAgent: string;
 }
 
-/** Sends requests over HTTP/1.1 with undici: addresses are guarded, answers are limited, nothing is followed or repeated. */
+/** Sends requests over HTTP/1.1 with undici: addresses are guarded, responses are limited, nothing is followed or repeated. */
 export class HttpTransport implements Transport {
   readonly #agents = new Map<string, Agent>();
   /** Hosts whose literal address was looked at before; the rule never changes. */
@@ -44,10 +44,13 @@ export class HttpTransport implements Transport {
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
     if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", acceptedEncodings);
-    const mostAnswer = Math.min(this.options.mostAnswer, options.mostAnswer ?? Number.POSITIVE_INFINITY);
-    const exchange = new Exchange(request.url, url.host, mostAnswer);
-    const { connect, answer } = options.timeout;
-    const timer = setTimeout(() => exchange.cut("timeout"), connect + answer);
+    const longestResponse = Math.min(
+      this.options.longestResponse,
+      options.longestResponse ?? Number.POSITIVE_INFINITY,
+    );
+    const exchange = new Exchange(request.url, url.host, longestResponse);
+    const { connect, response } = options.timeout;
+    const timer = setTimeout(() => exchange.cut("timeout"), connect + response);
     // Not a matter of the connection: it may serve others that wait longer, and calls under a deadline come with any time.
     const connecting = setTimeout(() => exchange.begun || exchange.cut("connect"), connect);
     const signal = options.signal as globalThis.AbortSignal;
@@ -63,8 +66,8 @@ export class HttpTransport implements Transport {
             method: request.method as Dispatcher.HttpMethod,
             headers,
             body: request.body ?? null,
-            headersTimeout: options.timeout.answer,
-            bodyTimeout: options.timeout.answer,
+            headersTimeout: options.timeout.response,
+            bodyTimeout: options.timeout.response,
           },
           exchange,
         );
@@ -73,7 +76,7 @@ export class HttpTransport implements Transport {
       if (response.headers["content-encoding"] === undefined) return response;
       return {
         ...response,
-        body: await decodeBody(response.body, response.headers, { host: url.host, most: mostAnswer }),
+        body: await decodeBody(response.body, response.headers, { host: url.host, most: longestResponse }),
       };
     } catch (error) {
       const failure = failureOf(error, exchange, options, url);
@@ -121,16 +124,16 @@ export class HttpTransport implements Transport {
 /** Nobody waits for a connection after this, in milliseconds; each call has its own, shorter time. */
 const longestConnect = 120_000;
 
-/** Why an answer that came has no body; undefined for what is no answer. */
+/** Why a response that came has no body; undefined for what is not a response. */
 function brokenBody(failure: Error): BrokenBody | undefined {
   const { message } = failure;
   if (failure instanceof BodyFault) return { code: "coding", message };
   if (failure instanceof RequestRefused)
-    return failure.code === "answer-too-large" ? { code: failure.code, message } : undefined;
+    return failure.code === "response-too-large" ? { code: failure.code, message } : undefined;
   return failure instanceof TransportFailure && !failure.aborted ? { code: "cut", message } : undefined;
 }
 
-/** A body that came whole and cannot be unpacked; for whoever asked for no `broken` answers, like one that was cut. */
+/** A body that came whole and cannot be unpacked; for whoever asked for no `broken` responses, like one that was cut. */
 class BodyFault extends TransportFailure {}
 
 function fingerprint({ certificate, privateKey, authority = "" }: TlsIdentity): string {
@@ -147,7 +150,7 @@ function tlsOptions(identity: TlsIdentity | undefined): { cert?: string; key?: s
   };
 }
 
-/** One request under way: collects its answer, and knows whether it was handed to a socket. */
+/** One request under way: collects its response, and knows whether it was handed to a socket. */
 class Exchange implements Dispatcher.DispatchHandler {
   readonly response: Promise<HttpResponse>;
   /** Whether the request was being handed to a connected socket: from then on its fate may be unknown. */
@@ -165,7 +168,7 @@ class Exchange implements Dispatcher.DispatchHandler {
   constructor(
     readonly url: string,
     readonly host: string,
-    readonly mostAnswer: number,
+    readonly longestResponse: number,
   ) {
     this.response = new Promise((resolve, reject) => {
       this.#resolve = resolve;
@@ -196,8 +199,8 @@ class Exchange implements Dispatcher.DispatchHandler {
 
   onResponseData(controller: Dispatcher.DispatchController, piece: Uint8Array): void {
     this.#size += piece.length;
-    if (this.#size > this.mostAnswer) {
-      const error = answerTooLarge(this.host, this.mostAnswer);
+    if (this.#size > this.longestResponse) {
+      const error = responseTooLarge(this.host, this.longestResponse);
       this.#reject(error);
       controller.abort(error);
       return;
@@ -229,33 +232,34 @@ function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOpt
   if (cause instanceof RequestRefused) return cause;
   if (cause instanceof CodingFault) return new BodyFault("cut", cause.message, true);
   const code = (cause as NodeJS.ErrnoException).code ?? "";
+  const detail = code || (cause as Error).message;
   const fail = (kind: FailureKind, message: string, sent: boolean): TransportFailure =>
-    new TransportFailure(kind, message, sent);
-  if (reason === "stop") return new TransportFailure("cut", "It was cut off by a stop.", begun, true);
-  if (notResolved.has(code)) return fail("dns", `The name ${url.hostname} is not known (${code}).`, false);
+    new TransportFailure(kind, message, sent, false, undefined, detail);
+  if (reason === "stop")
+    return new TransportFailure("cut", "Cut off because the run was stopped.", begun, true);
+  if (notResolved.has(code)) return fail("dns", `The name ${url.hostname} is not known.`, false);
   if (code === "UND_ERR_CONNECT_TIMEOUT" || reason === "connect") {
     return fail(
       "timeout",
-      `${url.host} did not take the connection within ${options.timeout.connect} ms.`,
+      `${url.host} did not accept the connection within ${options.timeout.connect} ms.`,
       false,
     );
   }
   if (notConnected.has(code) && !begun)
-    return fail("connect", `Nothing takes connections at ${url.host} (${code}).`, false);
+    return fail("connect", `Nothing accepts connections at ${url.host}.`, false);
   // In TLS 1.3 the server refuses our certificate after we have begun to send; it has read none of it (RFC 8446,
   // sections 4.4.2.4 and 6.2).
   if (certificateAlert.test(code) || (tlsFault.test(code) && !begun)) {
     const { certificate, words } = tlsReason(code, cause as Error);
     const message = `The TLS connection to ${url.host} failed: ${words}`;
-    return new TransportFailure("tls", message, false, false, certificate);
+    return new TransportFailure("tls", message, false, false, certificate, detail);
   }
   if (reason === "timeout" || /TIMEOUT/.test(code)) {
-    return fail("timeout", `${url.host} did not answer within ${options.timeout.answer} ms.`, begun);
+    return fail("timeout", `${url.host} did not respond within ${options.timeout.response} ms.`, begun);
   }
-  const why = code || (cause as Error).message;
   if (begun)
-    return fail("cut", `The connection to ${url.host} ended before the whole answer came (${why}).`, true);
-  return fail("connect", `The connection to ${url.host} failed (${why}).`, false);
+    return fail("cut", `The connection to ${url.host} closed before the full response arrived.`, true);
+  return fail("connect", `The connection to ${url.host} failed.`, false);
 }
 
 const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPORTED_CERTIFICATE|UNKNOWN_CA)/;
@@ -263,22 +267,22 @@ const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPOR
 /** What a TLS error means (RFC 8446 section 6.2). */
 function tlsReason(code: string, error: Error): { certificate?: CertificateFault; words: string } {
   if (/ALERT_CERTIFICATE_EXPIRED/.test(code))
-    return { certificate: "ours-expired", words: "the other side says that our certificate has run out." };
+    return { certificate: "ours-expired", words: "the server says that our certificate has expired." };
   if (/ALERT_CERTIFICATE_REQUIRED/.test(code))
-    return { certificate: "ours-wanted", words: "the other side wants a client certificate." };
+    return { certificate: "ours-wanted", words: "the server wants a client certificate." };
   if (/ALERT_UNKNOWN_CA/.test(code))
     return {
       certificate: "ours-unknown",
-      words: "the other side does not know the authority of our certificate.",
+      words: "the server does not know the authority of our certificate.",
     };
   if (certificateAlert.test(code))
-    return { certificate: "ours-refused", words: "the other side does not take our certificate." };
+    return { certificate: "ours-refused", words: "the server does not accept our certificate." };
   if (code === "CERT_HAS_EXPIRED")
-    return { certificate: "theirs-expired", words: "the other side's certificate has run out." };
+    return { certificate: "theirs-expired", words: "the server's certificate has expired." };
   if (/SELF_SIGNED|UNABLE_TO_(GET_ISSUER|VERIFY)/.test(code))
     return {
       certificate: "theirs-unknown",
-      words: `the other side's certificate is from an authority that is not known here (${code}).`,
+      words: `the server's certificate is from an unknown authority.`,
     };
   return { words: error.message };
 }

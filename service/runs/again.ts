@@ -1,9 +1,9 @@
 import {
   CannotRepeat,
   firstChangedStep,
-  heldOutcomes,
-  keptEntries,
-  keptSteps,
+  fixedOutcomes,
+  reusedEntries,
+  reusedSteps,
   outline,
   type Entry,
   secretPlaces,
@@ -32,7 +32,7 @@ export async function optionsOf(
   given: RunOptionsInput | undefined,
 ): Promise<Pick<StartRequest, "options" | "secrets" | "secretPlaces">> {
   if (!given) return {};
-  const { heldFrom, held, ...rest } = given;
+  const { fixedFrom, fixed, ...rest } = given;
   const { partial } = await workflows.parsed(text);
   const names = outline(partial?.steps ?? []).map(({ name }) => name);
   const asked: [string, string | undefined][] = [
@@ -51,24 +51,24 @@ export async function optionsOf(
     .filter(([, name]) => name !== undefined && !names.includes(name))
     .map(([field, name]) => ({ field, message: `There is no step "${name}".` }));
   if (faults.length > 0) throw new BadOptions(faults);
-  const source = heldFrom === undefined ? undefined : await RunRow.findByPk(heldFrom);
-  if (heldFrom !== undefined && !source)
-    throw new BadOptions([{ field: "options.heldFrom", message: `There is no run ${heldFrom}.` }]);
+  const source = fixedFrom === undefined ? undefined : await RunRow.findByPk(fixedFrom);
+  if (fixedFrom !== undefined && !source)
+    throw new BadOptions([{ field: "options.fixedFrom", message: `There is no run ${fixedFrom}.` }]);
   const known = source
-    ? heldOutcomes((await journals.load(source.id, source.workflow)).entries, rest.only?.item)
+    ? fixedOutcomes((await journals.load(source.id, source.workflow)).entries, rest.only?.item)
     : undefined;
-  const all = { ...known, ...held };
+  const all = { ...known, ...fixed };
   const last = rest.rehearsal ? await lastAnswers({ journals, workflows }, name, text) : undefined;
   const options: RunOptions = {
     ...(rest as RunOptions),
-    ...(known || held ? { held: all as JsonObject } : {}),
-    ...(last ? { samples: last.samples } : {}),
+    ...(known || fixed ? { fixed: all as JsonObject } : {}),
+    ...(last ? { responses: last.responses } : {}),
   };
   const secrets = [...(source ? await journals.secrets(source.id) : []), ...(last?.secrets ?? [])];
   const places = [
-    ...heldPlaces(options.held, source ? await journals.secretPlaces(source.id) : []),
-    ...secretsNamed(options, "held"),
-    ...secretsNamed(options, "samples"),
+    ...fixedPlaces(options.fixed, source ? await journals.secretPlaces(source.id) : []),
+    ...secretsNamed(options, "fixed"),
+    ...secretsNamed(options, "responses"),
     ...(last?.places ?? []),
     ...(options.faults ?? []).flatMap(({ body }, index) =>
       secretPlaces(body ?? null, ["options", "faults", index, "body"]),
@@ -81,20 +81,20 @@ export async function optionsOf(
   };
 }
 
-/** Where secrets of an earlier run lie in what is held of it, and in the steps that take it over. */
-function heldPlaces(held: JsonObject | undefined, places: Path[]): Path[] {
+/** Where secrets of an earlier run lie in what is fixed of it, and in the steps that take it over. */
+function fixedPlaces(fixed: JsonObject | undefined, places: Path[]): Path[] {
   return places.flatMap((place) => {
     const [root, name, ...rest] = place;
-    if (root !== "steps" || name === undefined || !held || !(name in held)) return [];
-    return [place, ["options", "held", name, ...rest]];
+    if (root !== "steps" || name === undefined || !fixed || !(name in fixed)) return [];
+    return [place, ["options", "fixed", name, ...rest]];
   });
 }
 
 /** Secrets by the names of their fields. */
-function secretsNamed(options: RunOptions, part: "held" | "samples"): Path[] {
+function secretsNamed(options: RunOptions, part: "fixed" | "responses"): Path[] {
   return secretPlaces(options[part] ?? {}).flatMap(([name = "", ...rest]) => [
     ["options", part, name, ...rest],
-    ...(part === "held" ? [["steps", name, ...rest]] : []),
+    ...(part === "fixed" ? [["steps", name, ...rest]] : []),
   ]);
 }
 
@@ -119,14 +119,14 @@ export async function repeatOf(
   const { journals, workflows } = stores;
   const { entries } = await journals.loadWhole(row);
   const started = entries[0];
-  if (started?.type !== "started") throw new WrongState("The run has no beginning that could be repeated.");
+  if (started?.type !== "started") throw new WrongState("The run did nothing yet that could be repeated.");
   const what = await versionOf(workflows, row, again);
   const from = fromOf(again);
   if (from) await checkFrom(workflows, row, what.text, from, again);
   if (from && row.endedAt === null)
     throw new WrongState(`The run has not ended: it is ${row.state}. Stop it first, or decide about it.`);
   const { options, secrets, secretPlaces } = await optionsOf(stores, row.workflow, what.text, again.options);
-  if (from) keptEntries(await workflows.ready(row.workflow, what.text), from, entries);
+  if (from) reusedEntries(await workflows.ready(row.workflow, what.text), from, entries);
   const all: RunOptions = { ...options, ...(from ? { from: { run: row.id, ...from } } : {}) };
   return {
     workflow: row.workflow,
@@ -145,7 +145,7 @@ export async function repeatOf(
 
 function fromOf({ from, failedItems }: AgainRequest): RepeatFrom | undefined {
   if (from !== undefined && failedItems !== undefined)
-    throw new CannotRepeat("Say either from which step, or the failed items of which loop.");
+    throw new CannotRepeat("Give either the step to repeat from, or the loop whose failed items to repeat.");
   if (failedItems !== undefined) return { step: failedItems, items: "failed" };
   return from === undefined ? undefined : { step: from };
 }
@@ -161,13 +161,15 @@ async function versionOf(
   }
   const found = await workflows.startable(row.workflow);
   if (!found)
-    throw new WrongState(`The workflow ${row.workflow} is gone; only the version of then can be run.`);
+    throw new WrongState(
+      `The workflow ${row.workflow} was removed. Only the version of that run can be used.`,
+    );
   if (version === "draft") return { version: 0, text: found.draft, principal: by };
   if (!found.published) throw new WrongState(`The workflow ${row.workflow} was never published.`);
   return found.published;
 }
 
-/** On another version only steps that did not change are kept; with other inputs none are. */
+/** On another version only steps that did not change are reused; with other inputs none are. */
 async function checkFrom(
   workflows: WorkflowStore,
   row: RunRow,
@@ -177,22 +179,22 @@ async function checkFrom(
 ): Promise<void> {
   if (again.inputs)
     throw new CannotRepeat(
-      "With other inputs the outcomes of steps would not be theirs; repeat the whole run.",
+      "You changed the inputs, so the results of the earlier steps no longer apply. Repeat the whole run, or keep the original inputs.",
     );
   if (text === row.text) return;
-  const kept = keptSteps(await workflows.ready(row.workflow, text), from);
+  const kept = reusedSteps(await workflows.ready(row.workflow, text), from);
   const changed = firstChangedStep(await workflows.text(row.text), await workflows.text(text), [
     ...kept,
     ...(from.items ? [from.step] : []),
   ]);
   if (changed !== undefined)
     throw new CannotRepeat(
-      `The step ${changed} is another one in that version, so what it gave cannot be kept. Repeat from ${changed} or before.`,
+      `Step ${changed} differs in that version, so its result cannot be reused. Repeat from ${changed}, or from an earlier step.`,
     );
 }
 
 /** The entries that a run keeps of the one that it repeats, as `read` gives them, with its own. */
-export async function withKept(
+export async function withReused(
   { workflows }: Pick<Stores, "workflows">,
   row: RunRecord,
   own: Entry[],
@@ -202,8 +204,8 @@ export async function withKept(
   const from = started?.type === "started" ? started.options?.from : undefined;
   if (!from || !started) return own;
   const source = await RunRow.findByPk(from.run);
-  if (!source) throw new WrongState(`The run ${from.run}, whose outcomes it keeps, is gone.`);
+  if (!source) throw new WrongState(`The run ${from.run}, whose results it reuses, was deleted.`);
   const entries = await read(source);
   const workflow = await workflows.ready(row.workflow, row.text);
-  return [started, ...keptEntries(workflow, from, entries), ...rest];
+  return [started, ...reusedEntries(workflow, from, entries), ...rest];
 }

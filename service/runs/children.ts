@@ -46,7 +46,7 @@ export class ChildRuns {
     if (child.depth > deepest)
       throw new ChildRefused(
         "too-deep",
-        `${child.workflow} would be called ${child.depth} deep; ${deepest} is the most. Does a workflow call itself for ever?`,
+        `${child.workflow} would be called ${child.depth} levels deep, but ${deepest} is the most. Does a workflow call itself?`,
       );
     const found = await this.workflows.startable(child.workflow);
     if (!found?.published)
@@ -105,7 +105,7 @@ export class ChildRuns {
         state: "failed",
         secrets: [],
         masked: [],
-        error: { code: "no-run", message: `The run ${child} is gone.` },
+        error: { code: "no-run", message: `The run ${child} was deleted.` },
       };
     if (row.endedAt === null || row.endedAt === undefined) return undefined;
     const given = await this.journals.maskedResponse(child);

@@ -29,7 +29,7 @@ describe("a run that cannot go on", () => {
     expect(await faults.holds(run, new RangeError("Maximum call stack size exceeded"))).toBe(true);
     expect(await last()).toMatchObject({
       type: "rested",
-      state: "held",
+      state: "parked",
       reason: expect.stringContaining("Maximum call stack"),
     });
     expect(faults.trouble).toBeUndefined();

@@ -28,7 +28,7 @@ export class RunFaults {
     this.#counts.delete(run);
   }
 
-  /** Whether a run that could not go on is held from now on; false where it is to be tried again. */
+  /** Whether a run that could not go on is parked from now on; false if it is to be tried again. */
   async holds({ run, workflow }: { run: string; workflow: string }, error: unknown): Promise<boolean> {
     const { journals, clock, log } = this.parts;
     const { message } = error as Error;
@@ -36,7 +36,7 @@ export class RunFaults {
       if (!this.trouble?.lasts) this.trouble = { at: clock.now(), message };
     } else if (this.#count(run) >= bounds.runFaults) {
       log.error({ run, workflow, err: error }, "run could not go on, and is held");
-      const reason = `It could not go on, ${bounds.runFaults} times: ${message}. Somebody has to look.`;
+      const reason = `It could not continue, ${bounds.runFaults} times: ${message}. Correct the cause, then resume the run.`;
       try {
         await hold(journals, { id: run, workflow }, clock.now(), reason);
         this.#counts.delete(run);

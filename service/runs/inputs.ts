@@ -85,7 +85,7 @@ export function checkInputs(
         faults: [
           {
             field: "inputs",
-            message: `The workflow's "inputs" are no JSON Schema: ${(error as Error).message}`,
+            message: `The workflow's "inputs" are not a JSON Schema: ${(error as Error).message}`,
           },
         ],
       };

@@ -15,7 +15,7 @@ import {
 
 /**
  * The first rows of a journal: what the starter gave, with what is secret in it sealed.
- * @param places as expressions write them, `["inputs", "pin"]`; and those of options, `["options", "held", "login"]`
+ * @param places as expressions write them, `["inputs", "pin"]`; and those of options, `["options", "fixed", "login"]`
  */
 export function startRows(
   started: Extract<Entry, { type: "started" }>,

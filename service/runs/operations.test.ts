@@ -50,19 +50,19 @@ describe("an operation as a run calls it", () => {
     const { parts } = world();
     const [first, second] = [1, 2].map((revision) => describedOperation(parts, "r1", guest(revision)));
     expect(await first).toMatchObject({ server: "https://stays.huts.example", credential: "stays-key" });
-    expect((await first)?.sample?.()).toEqual({ status: 200, body: { beds: 1 } });
-    expect((await second)?.sample?.()).toEqual({ status: 200, body: { beds: "text" } });
+    expect((await first)?.example?.()).toEqual({ status: 200, body: { beds: 1 } });
+    expect((await second)?.example?.()).toEqual({ status: 200, body: { beds: "text" } });
   });
 
   it("tells departures by its own revision, and notes those of the current one only", async () => {
     const { parts, noted } = world();
     const answer = { status: 200, headers: json, body: { beds: "four" } };
     const old = await describedOperation(parts, "r1", guest(1));
-    expect(old.departures?.(answer)).toMatchObject([{ path: "beds" }]);
+    expect(old.mismatches?.(answer)).toMatchObject([{ path: "beds" }]);
     expect(noted).toEqual([]);
     const current = await describedOperation(parts, "r2", guest());
-    expect(current.departures?.(answer)).toEqual([]);
-    expect(current.departures?.({ ...answer, body: { beds: 4 } })).toHaveLength(1);
+    expect(current.mismatches?.(answer)).toEqual([]);
+    expect(current.mismatches?.({ ...answer, body: { beds: 4 } })).toHaveLength(1);
     expect(noted).toMatchObject([{ api: "stays", operation: "guest", status: 200, run: "r2" }]);
   });
 

@@ -1,14 +1,15 @@
 import {
-  answerDepartures,
+  responseMismatches,
   OperationMissing,
-  sampleAnswer,
+  exampleResponse,
+  withFixedFields,
   type DescribedOperation,
 } from "@copper-kettle/core";
 import type { ApiStore } from "../store/apis.js";
 import type { DriftStore } from "../store/drift.js";
 
 /**
- * An operation as a run calls it: by the revision of its API's document that the run names. Where its answers depart
+ * An operation as a run calls it: by the revision of its API's document that the run names. Where its responses depart
  * from their shapes is noted, as long as that revision is the current one.
  * @throws OperationMissing
  */
@@ -31,8 +32,8 @@ export async function describedOperation(
     throw new OperationMissing(
       `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,
     );
-  const departures: DescribedOperation["departures"] = (answer) => {
-    const found = answerDepartures(read.document, operation, answer);
+  const mismatches: DescribedOperation["mismatches"] = (answer) => {
+    const found = responseMismatches(read.document, operation, answer);
     if (apis.get(name)?.document === read.document)
       drift.note({ api: name, operation: id, status: answer.status, run }, found);
     return found;
@@ -40,8 +41,9 @@ export async function describedOperation(
   return {
     operation,
     server,
-    departures,
-    sample: () => sampleAnswer(read.document, operation),
+    mismatches,
+    withFixedFields: (body) => withFixedFields(read.document, operation, body),
+    example: () => exampleResponse(read.document, operation),
     ...(api.credential === undefined ? {} : { credential: api.credential }),
   };
 }

@@ -3,7 +3,7 @@ export interface Turn {
   run: string;
   workflow: string;
   /** Runs of this workflow side by side; undefined: no limit of its own. */
-  atOnce: number | undefined;
+  parallel: number | undefined;
 }
 
 /** The runs of one workflow that wait: those that hold a place go on whenever there is a turn, the others one by one. */
@@ -112,7 +112,7 @@ export class TurnQueue {
   }
 
   #fits(turn: Turn | undefined): boolean {
-    if (turn === undefined || turn.atOnce === undefined) return turn !== undefined;
-    return this.#placesOf(turn.workflow).size < turn.atOnce;
+    if (turn === undefined || turn.parallel === undefined) return turn !== undefined;
+    return this.#placesOf(turn.workflow).size < turn.parallel;
   }
 }

@@ -1,5 +1,5 @@
 import {
-  heldOutcomes,
+  fixedOutcomes,
   isObject,
   outline,
   parseJson,
@@ -15,10 +15,10 @@ import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 
 /** Of the options of a run what its row shows in the open: how it goes, and nobody's values. */
-export function shownOptions({ held, samples: _samples, faults, ...plain }: RunOptions): JsonObject {
+export function shownOptions({ fixed, responses: _samples, faults, ...plain }: RunOptions): JsonObject {
   return {
     ...(plain as JsonObject),
-    ...(held ? { held: Object.keys(held) } : {}),
+    ...(fixed ? { fixed: Object.keys(fixed) } : {}),
     ...(faults ? { faults: faults.map(({ step }) => step) } : {}),
   };
 }
@@ -29,22 +29,22 @@ export function isRehearsal(row: { options?: string | null }): boolean {
   return isObject(options) && options["rehearsal"] === true;
 }
 
-/** How many earlier runs are looked through for answers. */
+/** How many earlier runs are looked through for responses. */
 const mostRuns = 30;
 /** A run with more calls than this is passed over: reading it would take longer than a rehearsal should. */
 const mostCalls = 500;
-/** An answer with more characters than this is no sample. */
-const longestSample = 20_000;
+/** A response with more characters than this is not a sample. */
+const longestPasted = 20_000;
 
 /**
- * What calls of a workflow last answered, by step: samples for a rehearsal, where the document of an API has none. The
+ * What calls of a workflow last answered, by step: responses for a rehearsal, where the document of an API has none. The
  * secrets that came up in those runs come with them.
  */
 export async function lastAnswers(
   { journals, workflows }: { journals: JournalStore; workflows: WorkflowStore },
   workflow: string,
   text: string,
-): Promise<{ samples: JsonObject; secrets: string[]; places: Path[] }> {
+): Promise<{ responses: JsonObject; secrets: string[]; places: Path[] }> {
   const { partial } = await workflows.parsed(text);
   const wanted = new Set(
     outline(partial?.steps ?? [])
@@ -56,27 +56,27 @@ export async function lastAnswers(
     order: [["id", "DESC"]],
     limit: mostRuns,
   });
-  const samples: JsonObject = {};
+  const responses: JsonObject = {};
   const secrets: string[] = [];
   const places: Path[] = [];
   for (const row of rows) {
     if (wanted.size === 0) break;
     if (isRehearsal(row)) continue;
     const secret = await journals.secretPlaces(row.id);
-    const held = heldOutcomes((await journals.load(row.id, row.workflow)).entries);
+    const fixed = fixedOutcomes((await journals.load(row.id, row.workflow)).entries);
     for (const name of wanted) {
-      const answer = held[name];
+      const answer = fixed[name];
       if (!isObject(answer) || typeof answer["status"] !== "number") continue;
       wanted.delete(name);
       const { status, headers = {}, body = null } = answer;
-      if (printJson(body).length <= longestSample) setOwn(samples, name, { status, headers, body });
+      if (printJson(body).length <= longestPasted) setOwn(responses, name, { status, headers, body });
       places.push(
         ...secret
           .filter(([root, step]) => root === "steps" && step === name)
-          .map(([, , ...rest]): Path => ["options", "samples", name, ...rest]),
+          .map(([, , ...rest]): Path => ["options", "responses", name, ...rest]),
       );
     }
     secrets.push(...(await journals.secrets(row.id)));
   }
-  return { samples, secrets, places };
+  return { responses, secrets, places };
 }

@@ -22,13 +22,13 @@ import type { RunJournal } from "../store/run-journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { AsideReader } from "../outbound/aside.js";
 import type { WorkflowStore } from "../store/workflows.js";
-import type { KeptStore } from "../store/kept.js";
+import type { RememberedStore } from "../store/remembered.js";
 import type { ChildRuns } from "./children.js";
 import { RunFaults } from "./faults.js";
 import { continueRunIds, newNonce } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
 import { describedOperation } from "./operations.js";
-import type { Pacer } from "./pacer.js";
+import type { RateLimiter } from "./rate-limiter.js";
 import { TurnQueue, type Turn } from "./queue.js";
 
 export interface RunnerParts {
@@ -39,8 +39,8 @@ export interface RunnerParts {
   files: FileStore;
   drift: DriftStore;
   apis: ApiStore;
-  kept: KeptStore;
-  pacer: Pacer;
+  remembered: RememberedStore;
+  rateLimiter: RateLimiter;
   locks: LockKeeper;
   transport: Transport;
   reader: AsideReader;
@@ -67,7 +67,7 @@ export interface Fresh {
   journal: RunJournal;
 }
 
-/** How an active run is told to end or to rest. */
+/** How an active run is asked to end or to rest. */
 interface Active {
   stop: AbortController;
   /** Aborted with `stop`, and when the service goes down. */
@@ -172,7 +172,7 @@ export class Runner {
     // A long queue must not hold its runs in memory.
     if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
-    this.#queue.add({ run: row.id, workflow: row.workflow, atOnce: workflow?.limits.atOnce }, options);
+    this.#queue.add({ run: row.id, workflow: row.workflow, parallel: workflow?.limits.parallel }, options);
   }
 
   /** How many runs act at the moment. */
@@ -287,7 +287,7 @@ export class Runner {
       if (result)
         this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
     } catch (error) {
-      if (await this.faults.holds(turn, error)) result = { state: "held" };
+      if (await this.faults.holds(turn, error)) result = { state: "parked" };
       else if (!this.#pause.signal.aborted)
         setTimeout(() => this.#queue.add(turn), bounds.runFaultPause).unref();
     }
@@ -349,8 +349,8 @@ export class Runner {
         keep: (bytes, about) => this.parts.files.keep(run, bytes, about),
         read: (id) => this.parts.files.read(run, id),
       },
-      kept: this.parts.kept.of(row.workflow),
-      pace: this.parts.pacer,
+      remembered: this.parts.remembered.of(row.workflow),
+      rateLimits: this.parts.rateLimiter,
       locks: this.parts.locks.of(run),
       children: this.children.of(run),
       nonce: newNonce,

@@ -2,7 +2,7 @@ import { bounds, Exact } from "@copper-kettle/core";
 import { describe, expect, it } from "vitest";
 import { continueRunIds, newRunId } from "./ids.js";
 import { checkInputs, secretInputs } from "./inputs.js";
-import { Pacer } from "./pacer.js";
+import { RateLimiter } from "./rate-limiter.js";
 import { TurnQueue } from "./queue.js";
 
 describe("turns", () => {
@@ -11,7 +11,7 @@ describe("turns", () => {
     begun.length = 0;
     return new TurnQueue(most, (turn) => begun.push(turn.run));
   };
-  const turn = (run: string, workflow = run[0] as string, atOnce?: number) => ({ run, workflow, atOnce });
+  const turn = (run: string, workflow = run[0] as string, parallel?: number) => ({ run, workflow, parallel });
 
   it("are fair between workflows: many runs of one do not starve one of another", () => {
     const turns = queue(1);
@@ -75,7 +75,7 @@ describe("inputs", () => {
     const { faults } = checkInputs(schema, { n: "x", extra: 1 });
     expect(faults.map((fault) => fault.field).sort()).toEqual(["email", "extra", "n"]);
     expect(checkInputs(undefined, { a: 1 }).faults).toHaveLength(1);
-    expect(checkInputs({ type: "nonsense" }, {}).faults[0]?.message).toContain("no JSON Schema");
+    expect(checkInputs({ type: "nonsense" }, {}).faults[0]?.message).toContain("not a JSON Schema");
   });
 
   const fields = (properties: object, given: object): string[] =>
@@ -93,7 +93,7 @@ describe("inputs", () => {
       fields({ a: { patternProperties: { "^(b+)+$": {} }, type: "object" } }, { a: { bbbb: 1 } }),
     ).toEqual([]);
     const { faults } = checkInputs({ type: "object", properties: { a: { pattern: "(?=x)y" } } }, { a: "xy" });
-    expect(faults[0]?.message).toContain("no JSON Schema");
+    expect(faults[0]?.message).toContain("not a JSON Schema");
   }, 30_000);
 
   it("of a hundred thousand items are compared once each, and say no more than so many faults", () => {
@@ -143,16 +143,19 @@ describe("run ids", () => {
   });
 });
 
-describe("the pacer", () => {
+describe("the rateLimiter", () => {
   it("holds nobody for an hour because the clock was set back by one", () => {
     let now = Date.UTC(2027, 2, 1, 5);
-    const pacer = new Pacer({ all: () => [], document: () => undefined, changes: 0 } as never, () => now);
+    const rateLimiter = new RateLimiter(
+      { all: () => [], document: () => undefined, changes: 0 } as never,
+      () => now,
+    );
     const call = { url: "http://127.0.0.1:9/a", workflow: "w" };
-    pacer.take(call)?.done({ status: 429, headers: { "retry-after": "5" } });
+    rateLimiter.take(call)?.done({ status: 429, headers: { "retry-after": "5" } });
     now -= 3_600_000;
-    expect(pacer.take(call)).toBeUndefined();
-    expect(pacer.expected(call) - now).toBe(5_000);
+    expect(rateLimiter.take(call)).toBeUndefined();
+    expect(rateLimiter.expected(call) - now).toBe(5_000);
     now += 5_000;
-    expect(pacer.take(call)).toBeDefined();
+    expect(rateLimiter.take(call)).toBeDefined();
   });
 });

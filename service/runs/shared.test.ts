@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { bounds } from "@copper-kettle/core";
 import { LockKeeper } from "./locks.js";
-import { Pacer } from "./pacer.js";
+import { RateLimiter } from "./rate-limiter.js";
 import { TurnQueue } from "./queue.js";
 
 const never = new AbortController().signal;
@@ -10,7 +10,7 @@ describe("turns of a workflow whose places are taken", () => {
   it("go to a run that holds a place at once, and to no other", () => {
     const begun: string[] = [];
     const queue = new TurnQueue(10, ({ run }) => begun.push(run));
-    const turn = (run: string) => ({ run, workflow: "round", atOnce: 2 });
+    const turn = (run: string) => ({ run, workflow: "round", parallel: 2 });
     queue.holdPlace("asleep-1", "round");
     queue.holdPlace("asleep-2", "round");
     for (const run of ["new-1", "new-2"]) queue.add(turn(run));
@@ -27,7 +27,7 @@ describe("turns of a workflow whose places are taken", () => {
     const begun: string[] = [];
     const queue = new TurnQueue(2, ({ run }) => begun.push(run));
     queue.pause(true);
-    for (const run of ["a", "b", "c"]) queue.add({ run, workflow: "w", atOnce: undefined });
+    for (const run of ["a", "b", "c"]) queue.add({ run, workflow: "w", parallel: undefined });
     expect(begun).toEqual([]);
     queue.pause(false);
     expect(begun).toEqual(["a", "b"]);
@@ -37,7 +37,7 @@ describe("turns of a workflow whose places are taken", () => {
 
   it("of ten thousand that wait take no longer for the last than for the first", () => {
     const queue = new TurnQueue(1, () => undefined);
-    for (let index = 0; index < 10_000; index++) queue.add({ run: `r${index}`, workflow: "w", atOnce: 1 });
+    for (let index = 0; index < 10_000; index++) queue.add({ run: `r${index}`, workflow: "w", parallel: 1 });
     expect(queue.waiting("w")).toBe(9_999);
     for (let index = 0; index < 9_999; index++) queue.rested(`r${index}`, "w", { keepsPlace: false });
     expect(queue.waiting("w")).toBe(0);
@@ -45,15 +45,15 @@ describe("turns of a workflow whose places are taken", () => {
   });
 });
 
-describe("the pace that runs share", () => {
+describe("the limit that runs share", () => {
   beforeEach(() => void vi.useFakeTimers({ now: Date.UTC(2027, 2, 1, 5) }));
   afterEach(() => void vi.useRealTimers());
 
-  const pacer = (pace?: object): Pacer =>
-    new Pacer(
+  const rateLimiter = (limit?: object): RateLimiter =>
+    new RateLimiter(
       {
         all: () => [{ name: "boards", api: { servers: ["https://boards.example"] } }] as never,
-        document: () => (pace ? { "x-ckettle-pace": pace } : {}) as never,
+        document: () => (limit ? { "x-ckettle-rate-limit": limit } : {}) as never,
         changes: 1,
       },
       () => Date.now(),
@@ -65,7 +65,7 @@ describe("the pace that runs share", () => {
   });
 
   it("is one for an API's operations and for inline calls to its server, and another with another credential", () => {
-    const it_ = pacer({ calls: 1, per: "1s" });
+    const it_ = rateLimiter({ calls: 1, per: "1s" });
     expect(it_.take(call("a", { api: "boards" }))).toBeDefined();
     expect(it_.take(call("b"))).toBeUndefined();
     expect(it_.take(call("b", { credential: "other" }))).toBeDefined();
@@ -78,7 +78,7 @@ describe("the pace that runs share", () => {
   });
 
   it("goes round between workflows: a thousand calls of one do not hold up one of another", async () => {
-    const it_ = pacer({ calls: 1, per: "1s" });
+    const it_ = rateLimiter({ calls: 1, per: "1s" });
     it_.take(call("many"))?.done({ status: 200, headers: {} });
     const order: string[] = [];
     for (let index = 0; index < 4; index++)
@@ -89,7 +89,7 @@ describe("the pace that runs share", () => {
   });
 
   it("lets no more go at once than it says; the next goes when one is over", async () => {
-    const it_ = pacer({ "at-once": 2 });
+    const it_ = rateLimiter({ parallel: 2 });
     const [first, second] = [it_.take(call("a")), it_.take(call("a"))];
     expect(first && second).toBeDefined();
     expect(it_.take(call("a"))).toBeUndefined();
@@ -97,14 +97,14 @@ describe("the pace that runs share", () => {
     void it_.wait(call("a"), never).then(() => (gone = true));
     await vi.advanceTimersByTimeAsync(60_000);
     expect(gone).toBe(false);
-    expect(it_.view()[0]).toMatchObject({ under: 2, waiting: 1, atOnce: 2 });
+    expect(it_.view()[0]).toMatchObject({ under: 2, waiting: 1, parallel: 2 });
     first?.done({ status: 200, headers: {} });
     await vi.advanceTimersByTimeAsync(0);
     expect(gone).toBe(true);
   });
 
   it("sends away who would wait longer than half a minute, and says until when", async () => {
-    const it_ = pacer();
+    const it_ = rateLimiter();
     it_.take(call("a"))?.done({ status: 429, headers: { "retry-after": "120" } });
     await expect(it_.wait(call("a"), never)).resolves.toEqual({ until: Date.now() + 120_000 });
     expect(it_.view()[0]?.pausedUntil).toBe(Date.now() + 120_000);
@@ -114,7 +114,7 @@ describe("the pace that runs share", () => {
   });
 
   it("remembers only so many hosts that were met", () => {
-    const it_ = pacer();
+    const it_ = rateLimiter();
     for (let index = 0; index < bounds.lanes + 500; index++)
       it_.take({ url: `https://h${index}.example/`, workflow: "w" })?.done({ status: 200, headers: {} });
     expect(it_.view().length).toBeLessThanOrEqual(bounds.lanes);
@@ -122,7 +122,7 @@ describe("the pace that runs share", () => {
   });
 
   it("forgets who leaves, and keeps the turn of who stays", async () => {
-    const it_ = pacer({ calls: 1, per: "1s" });
+    const it_ = rateLimiter({ calls: 1, per: "1s" });
     it_.take(call("a"))?.done({ status: 200, headers: {} });
     const leaving = new AbortController();
     const left = it_.wait(call("a"), leaving.signal);
@@ -135,8 +135,8 @@ describe("the pace that runs share", () => {
     await expect(it_.wait(call("a"), leaving.signal)).rejects.toThrow("stopped");
   });
 
-  it("is learned from answers where nobody set it", () => {
-    const it_ = pacer();
+  it("is learned from responses where nobody set it", () => {
+    const it_ = rateLimiter();
     const told = { "ratelimit-policy": '"default";q=2;w=10', ratelimit: '"default";r=0;t=4' };
     it_.take(call("a"))?.done({ status: 200, headers: told });
     expect(it_.take(call("a"))).toBeUndefined();

@@ -71,7 +71,7 @@ export interface StartRequest {
   waited?: boolean;
   /** What has to be masked in it, besides its own. */
   secrets?: string[];
-  /** Places that hold secrets, besides those that its inputs say: in the inputs, in what is held, in steps. */
+  /** Places that hold secrets, besides those that its inputs say: in the inputs, in fixed results, in steps. */
   secretPlaces?: Path[];
   options?: RunOptions;
   /** The run whose ids it takes; missing: its own. */
@@ -136,7 +136,7 @@ export class Starts {
     const { inputs, faults } = checkInputs(workflow.inputs, request.inputs);
     if (faults.length > 0) throw new BadInputs(faults);
     if (this.runner.waiting(request.workflow) >= longestQueue)
-      throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} wait already.`);
+      throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} are waiting already.`);
     const id = newRunId();
     const now = Date.now();
     const { caller, options, origin = id } = request;
@@ -201,7 +201,7 @@ export class Starts {
     const { name } = workflow;
     const beginning = this.#beginning.get(name) ?? 0;
     if (this.#isSkipped(workflow, beginning)) {
-      const message = `Skipped: ${workflow.limits.atOnce ?? 0} runs of ${request.workflow} were going on ("when-busy: skip").`;
+      const message = `Skipped: ${workflow.limits.parallel ?? 0} runs of ${request.workflow} were active ("when-busy: skip").`;
       const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
       rows.push({ entry, open: printJson(entry), sealed: undefined });
       await journal.write(rows, insert);
@@ -223,8 +223,8 @@ export class Starts {
 
   /** Whether a start is left out, since as many runs go on as may. */
   #isSkipped({ name, limits }: Workflow, beginning: number): boolean {
-    if (limits.whenBusy !== "skip" || limits.atOnce === undefined) return false;
-    return this.runner.places(name) + beginning >= limits.atOnce;
+    if (limits.whenBusy !== "skip" || limits.parallel === undefined) return false;
+    return this.runner.places(name) + beginning >= limits.parallel;
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
@@ -256,7 +256,7 @@ export class Starts {
   async #resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
     const path = /^breakpoint:(.*)$/.exec(row.waitsFor ?? "")?.[1];
     if (row.state !== "waiting" || path === undefined)
-      throw new WrongState(`The run does not stand at a breakpoint: it is ${row.state}.`);
+      throw new WrongState(`The run is not at a breakpoint: it is ${row.state}.`);
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const at = Date.now();
     const known = entries.flatMap((entry) => (entry.type === "secrets" ? [entry] : []));
@@ -282,13 +282,13 @@ export class Starts {
     await this.runner.enqueue(row, { first: true });
   }
 
-  /** Lets a held run go on. */
+  /** Resumes a parked run. */
   release(row: RunRow, by: string): Promise<void> {
     return this.#acts.run(async () => this.#release(await again(row), by), row.id);
   }
 
   async #release(row: RunRow, by: string): Promise<void> {
-    if (row.state !== "held") throw new WrongState(`The run is not held: it is ${row.state}.`);
+    if (row.state !== "parked") throw new WrongState(`The run is not parked: it is ${row.state}.`);
     const { journal } = await this.journals.load(row.id, row.workflow);
     await write(journal, [{ type: "resumed", at: Date.now(), path: "", by }]);
     await this.runner.enqueue(row, { first: true });
@@ -301,17 +301,17 @@ export class Starts {
 
   async #decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
     if (this.runner.isActive(row.id))
-      throw new WrongState("The run is still acting in other branches; decide when it has come to rest.");
+      throw new WrongState("The run is still active in other branches. Decide when it rests.");
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const unsure = journal.summary.unsure;
     if (row.endedAt !== null || unsure.length === 0)
-      throw new WrongState(`There is nothing to decide: the run is ${journal.summary.state}.`);
+      throw new WrongState(`Nothing to decide: the run is ${journal.summary.state}.`);
     const path = given.path ?? (unsure.length === 1 ? unsure[0]?.path : undefined);
     const asked = unsure.find((item) => item.path === path);
-    if (!asked) throw new WrongState(`Say which step: ${unsure.map((item) => item.path).join(", ")}.`);
+    if (!asked) throw new WrongState(`Name the step: ${unsure.map((item) => item.path).join(", ")}.`);
     if (asked.attempt !== given.attempt)
       throw new WrongState(
-        `This is about attempt ${given.attempt} of ${asked.path}, and it is attempt ${asked.attempt} that is unsure now. Look at the run again before you decide.`,
+        `You decided about attempt ${given.attempt} of ${asked.path}, but attempt ${asked.attempt} is unsure now. Look at the run again before you decide.`,
       );
     const entry: Entry = { type: "decided", at: Date.now(), path: path as string, decision, by: given.by };
     if (given.outcome !== undefined) entry.outcome = given.outcome;

@@ -82,7 +82,7 @@ export class Sealer {
   }
 
   /**
-   * What stands for a text that must not be told: the same for the same text, for as long as there is the first data key.
+   * What stands for a text that must not be shown: the same for the same text, for as long as there is the first data key.
    * Without the key it cannot be found by trying (HMAC-SHA-256, RFC 2104).
    */
   digest(text: string): string {
@@ -133,7 +133,7 @@ export async function masterKey(
   if (!text) {
     if (needed)
       throw new KeyLost(
-        `The sealing key ${file} is missing, and without it no secret of this data folder can be opened. Put it back, as from a backup, or give it by COPPER_KETTLE_KEY.`,
+        `The sealing key ${file} is missing, and without it no secret of this data folder can be opened. Put it back from a backup, or give it in COPPER_KETTLE_KEY.`,
       );
     text = randomBytes(32).toString("base64");
     await writePrivate(file, `${text}\n`);

@@ -58,7 +58,7 @@ export class Sealing {
   rotate(): Promise<number> {
     if (this.fromEnvironment)
       return Promise.reject(
-        new KeyNotOurs("The sealing key comes from COPPER_KETTLE_KEY; it cannot be changed from here."),
+        new KeyNotOurs("The sealing key comes from COPPER_KETTLE_KEY; it cannot be changed here."),
       );
     return this.turns.run(() => this.#rotate());
   }

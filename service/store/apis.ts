@@ -77,7 +77,7 @@ export class ApiStore implements Catalogue {
     return parseJson((await this.blobs.read(row.document)).toString()) as JsonObject;
   }
 
-  /** What a revision says; undefined where there is none. */
+  /** What a revision says; undefined if there is none. */
   async revision(name: string, revision: number | undefined): Promise<ReadRevision | undefined> {
     const current = this.#current.get(name);
     if (revision === undefined || current?.revision === revision) return current;
@@ -149,7 +149,7 @@ export class ApiStore implements Catalogue {
     return open;
   }
 
-  /** Removes an API. Its revisions are kept, since runs name them. */
+  /** Removes an API. Its revisions stay, since runs name them. */
   async remove(name: string): Promise<boolean> {
     const removed = await this.writer.write(
       async (transaction) => (await ApiRow.destroy({ where: { name }, transaction })) > 0,
@@ -160,7 +160,7 @@ export class ApiStore implements Catalogue {
     return removed;
   }
 
-  /** The revision that was current at a time; undefined where the API was not there. */
+  /** The revision that was current at a time; undefined if the API was not there. */
   async revisionAt(name: string, time: number): Promise<number | undefined> {
     const row = await ApiRevisionRow.findOne({
       where: { api: name, createdAt: { [Op.lte]: time } },

@@ -10,7 +10,7 @@ const stillOnItsWay = 60_000;
 
 /** Large bodies, in files named by the digest of what they hold. */
 export class Blobs {
-  /** When a digest was last asked to be kept, in milliseconds since 1970; its row may still be on its way. */
+  /** When a digest was last asked to stay, in milliseconds since 1970; its row may still be on its way. */
   readonly #kept = new Map<string, number>();
 
   readonly #removing = new Map<string, Promise<void>>();
@@ -57,7 +57,7 @@ export class Blobs {
     return join(this.folder, digest.slice(0, 2), digest);
   }
 
-  /** Removes what no row names any more; false where it was kept a moment ago. */
+  /** Removes what no row names any more; false if it was asked for a moment ago. */
   async remove(digest: string): Promise<boolean> {
     const before = Date.now() - stillOnItsWay;
     for (const [known, at] of this.#kept) if (at < before) this.#kept.delete(known);

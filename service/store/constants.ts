@@ -2,7 +2,7 @@ import { parseJson, printJson, setOwn, type Json, type JsonObject } from "@coppe
 import { ConstantRow } from "./models.js";
 import type { Writer } from "./writer.js";
 
-/** Named values that are no secrets; held in memory, since every expression may read them. */
+/** Named values that are not secrets; held in memory, since every expression may read them. */
 export class ConstantStore {
   #values: JsonObject = {};
 

@@ -44,7 +44,7 @@ export interface CredentialSettings {
   mayChange: string[];
 }
 
-/** Credentials: sealed in the database, opened once and kept in memory until they change. */
+/** Credentials: sealed in the database, opened once and then read from memory until they change. */
 export class CredentialStore {
   readonly #opened = new Map<string, OpenCredential>();
   /** Those whose times of use, or fault, are newer than the database's. */

@@ -1,8 +1,8 @@
-import type { Departure } from "@copper-kettle/core";
+import type { Mismatch } from "@copper-kettle/core";
 import { DriftRow } from "./api-models.js";
 import type { Writer } from "./writer.js";
 
-/** Where an answer came from. */
+/** Where a response came from. */
 export interface Seen {
   api: string;
   operation: string;
@@ -12,7 +12,7 @@ export interface Seen {
 }
 
 interface Known {
-  row: Seen & Departure & { firstAt: number; lastAt: number; count: number };
+  row: Seen & Mismatch & { firstAt: number; lastAt: number; count: number };
   /** Whether it is to be written. */
   changed: boolean;
 }
@@ -22,7 +22,7 @@ const pause = 2_000;
 /** Beyond so many places of one API nothing new is noted: its document is then of no use at all. */
 const mostPerApi = 500;
 
-/** Where real answers depart from the documents: each place once, with first and last time and how often. */
+/** Where real responses depart from the documents: each place once, with first and last time and how often. */
 export class DriftStore {
   readonly #known = new Map<string, Map<string, Known>>();
   #timer: NodeJS.Timeout | undefined;
@@ -37,12 +37,12 @@ export class DriftStore {
     }
   }
 
-  /** Notes what an answer departs in. Cheap: nothing is written where it was seen a moment ago. */
-  note(seen: Seen, departures: readonly Departure[]): void {
-    if (departures.length === 0) return;
+  /** Notes what a response departs in. Cheap: nothing is written where it was seen a moment ago. */
+  note(seen: Seen, mismatches: readonly Mismatch[]): void {
+    if (mismatches.length === 0) return;
     const places = this.#of(seen.api);
     const now = Date.now();
-    for (const departure of departures) {
+    for (const departure of mismatches) {
       const key = keyOf({ ...seen, ...departure });
       const known = places.get(key);
       if (known) {
@@ -110,6 +110,6 @@ export class DriftStore {
   }
 }
 
-function keyOf({ operation, status, what, path }: Seen & Departure): string {
+function keyOf({ operation, status, what, path }: Seen & Mismatch): string {
   return `${operation} ${status} ${what} ${path}`;
 }

@@ -7,7 +7,7 @@ export class DamagedBody extends Error {
 const storageCodes =
   /^(SQLITE_(FULL|IOERR|READONLY|CANTOPEN|CORRUPT|NOTADB)|ENOSPC|EDQUOT|EFBIG|EROFS|EIO|EMFILE|ENFILE)/;
 
-/** How the storage refuses; undefined where the error is another one. */
+/** How the storage refuses; undefined if the error is another one. */
 export function storageFault(error: unknown): string | undefined {
   const {
     code = "",

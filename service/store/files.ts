@@ -28,7 +28,7 @@ export class FileStore {
       createdAt: Date.now(),
     };
     await this.writer.write((transaction) => FileRow.create(row, { transaction }));
-    // Of what is secret not even a digest is told: short contents could be found by trying.
+    // Of what is secret not even a digest is shown: short contents could be found by trying.
     return {
       file: id,
       ...about,

@@ -84,16 +84,16 @@ export class JournalStore {
     return { entries, journal: new RunJournal(this, run, workflow, next, summary, response) };
   }
 
-  /** Resolves when the last change of kept values is on its way to the disk; undefined where none is waiting for that. */
-  keptBefore: Promise<void> | undefined;
+  /** Resolves when the last change of remembered values is on its way to the disk; undefined if none is waiting for that. */
+  rememberedBefore: Promise<void> | undefined;
 
   /** Puts what a run keeps of an earlier one before its own entries; given once it is there. */
-  withKept: (row: RunRecord, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
+  withReused: (row: RunRecord, own: Entry[]) => Promise<Entry[]> = async (_row, own) => own;
 
   /** The entries of a run, with those that it keeps of the run that it repeats. */
   async loadWhole(row: RunRecord): Promise<{ entries: Entry[]; journal: RunJournal }> {
     const { entries, journal } = await this.load(row.id, row.workflow);
-    return { entries: await this.withKept(row, entries), journal };
+    return { entries: await this.withReused(row, entries), journal };
   }
 
   /** The entries of a run in their open form, from a number on. */

@@ -3,17 +3,27 @@ import { firstTables } from "./migrations/0001-first-tables.js";
 import { apiTables } from "./migrations/0003-apis.js";
 import { engineTables } from "./migrations/0005-engine.js";
 import { tryTables } from "./migrations/0004-tries.js";
+import { convertTexts, oneWordForOneThing } from "./migrations/0007-words.js";
 import { principals } from "./migrations/0006-principals.js";
 import { credentialLife } from "./migrations/0002-credential-life.js";
 
-/** All migrations, oldest first. Each is a list of statements; none is ever changed after it was released. */
-export const migrations: { name: string; statements: string[] }[] = [
+/** One step of the database's history: statements, and what they cannot say. */
+export interface Migration {
+  name: string;
+  statements: string[];
+  /** Runs behind the statements, in the same transaction. */
+  then?: (store: Store) => Promise<void>;
+}
+
+/** All migrations, oldest first. None is ever changed after it was released. */
+export const migrations: Migration[] = [
   { name: "0001-first-tables", statements: firstTables },
   { name: "0002-credential-life", statements: credentialLife },
   { name: "0003-apis", statements: apiTables },
   { name: "0004-tries", statements: tryTables },
   { name: "0005-engine", statements: engineTables },
   { name: "0006-principals", statements: principals },
+  { name: "0007-words", statements: oneWordForOneThing, then: convertTexts },
 ];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */
@@ -22,37 +32,27 @@ export async function migrate(store: Store): Promise<string[]> {
     store.connection,
     "CREATE TABLE IF NOT EXISTS migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)",
   );
-  const executed = async (): Promise<string[]> =>
-    (await select<{ name: string }>(store, "SELECT name FROM migrations ORDER BY name")).map(
-      ({ name }) => name,
-    );
-  const done = new Set(await executed());
-  if (migrations.every(({ name }) => done.has(name))) return [];
-  const { Umzug } = await import("umzug"); // seldom needed, and slow to load
-  const umzug = new Umzug({
-    migrations: migrations.map(({ name, statements }) => ({
+  const done = new Set(
+    (await select<{ name: string }>(store, "SELECT name FROM migrations")).map(({ name }) => name),
+  );
+  const open = migrations.filter(({ name }) => !done.has(name));
+  for (const migration of open) await run(store, migration);
+  return open.map(({ name }) => name);
+}
+
+/** Runs one migration, whole or not at all. */
+async function run(store: Store, { name, statements, then }: Migration): Promise<void> {
+  await execute(store.connection, "BEGIN IMMEDIATE");
+  try {
+    for (const statement of statements) await execute(store.connection, statement);
+    await then?.(store);
+    await execute(store.connection, "INSERT INTO migrations (name, done_at) VALUES (?, ?)", [
       name,
-      up: async () => {
-        await execute(store.connection, "BEGIN IMMEDIATE");
-        try {
-          for (const statement of statements) await execute(store.connection, statement);
-          await execute(store.connection, "INSERT INTO migrations (name, done_at) VALUES (?, ?)", [
-            name,
-            Date.now(),
-          ]);
-          await execute(store.connection, "COMMIT");
-        } catch (error) {
-          await execute(store.connection, "ROLLBACK");
-          throw error;
-        }
-      },
-    })),
-    storage: {
-      executed,
-      logMigration: async () => undefined,
-      unlogMigration: async () => undefined,
-    },
-    logger: undefined,
-  });
-  return (await umzug.up()).map(({ name }) => name);
+      Date.now(),
+    ]);
+    await execute(store.connection, "COMMIT");
+  } catch (error) {
+    await execute(store.connection, "ROLLBACK");
+    throw error;
+  }
 }

@@ -71,7 +71,7 @@ describe("what comes between a look and what follows from it", () => {
     const asked = new TokenKeeper(parts).token("k", credential);
     await tokens.forget("k");
     give({ accessToken: "late-token-123", scopes: [], obtainedAt: 0 });
-    await expect(asked).rejects.toThrow("was forgotten");
+    await expect(asked).rejects.toThrow("was deleted");
     expect(tokens.current("k")).toBeUndefined();
   });
 });

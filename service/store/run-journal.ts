@@ -9,7 +9,7 @@ import {
   type RunSummary,
 } from "@copper-kettle/core";
 import type { JournalStore } from "./journal.js";
-import { keptStatement } from "./kept.js";
+import { rememberedStatement } from "./remembered.js";
 import type { KeyedStatement } from "./writer.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
@@ -79,10 +79,10 @@ export class RunJournal implements Journal {
       statements.push(this.#copy());
     const record = this.journals.record(this.run, seq, rows);
     const { writer } = this.journals;
-    // What is kept is written as a value, so that it must become durable in the order in which it was changed, whoever
+    // What is remembered is written as a value, so that it must become durable in the order in which it was changed, whoever
     // has to wait for a large text meanwhile.
-    const keeps = rows.some(({ change }) => change?.kept);
-    const before = keeps ? bothOf(this.#before, this.journals.keptBefore) : this.#before;
+    const keeps = rows.some(({ change }) => change?.remembered);
+    const before = keeps ? bothOf(this.#before, this.journals.rememberedBefore) : this.#before;
     let committed: Promise<void> | undefined;
     if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
       committed = writer.commit({ records: [record], statements });
@@ -91,10 +91,10 @@ export class RunJournal implements Journal {
         committed = writer.commit({ records: [ready], statements });
       });
       this.#before = given;
-      if (keeps) this.journals.keptBefore = given;
+      if (keeps) this.journals.rememberedBefore = given;
       await given.finally(() => {
         if (this.#before === given) this.#before = undefined;
-        if (this.journals.keptBefore === given) this.journals.keptBefore = undefined;
+        if (this.journals.rememberedBefore === given) this.journals.rememberedBefore = undefined;
       });
     }
     await committed;
@@ -107,9 +107,10 @@ export class RunJournal implements Journal {
   }
 
   /** What becomes durable with a row, or not at all. */
-  #changes({ kept, lock }: RowChange, at: number): KeyedStatement[] {
+  #changes({ remembered, lock }: RowChange, at: number): KeyedStatement[] {
     const statements: KeyedStatement[] = [];
-    if (kept) statements.push(keptStatement(this.workflow, kept, { at, sealer: this.journals.sealer }));
+    if (remembered)
+      statements.push(rememberedStatement(this.workflow, remembered, { at, sealer: this.journals.sealer }));
     if (lock?.held)
       statements.push({
         key: `lock ${lock.name}`,

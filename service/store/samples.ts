@@ -2,12 +2,12 @@ import { inferShape, isObject, parseJson, printJson, type Json, type JsonObject 
 import { SampleRow } from "./api-models.js";
 import type { Writer } from "./writer.js";
 
-/** An answer that was kept to build from. */
-export interface KeptSample {
+/** A response that was saved to build from. */
+export interface SavedSample {
   name: string;
   at: number;
   by: string;
-  /** What was sent, as a try takes it. */
+  /** What was sent. */
   given: JsonObject;
   status: number;
   headers: JsonObject;
@@ -18,7 +18,7 @@ export interface KeptSample {
 export class SampleStore {
   constructor(readonly writer: Writer) {}
 
-  async all(api: string, operation: string): Promise<KeptSample[]> {
+  async all(api: string, operation: string): Promise<SavedSample[]> {
     const rows = await SampleRow.findAll({ where: { api, operation }, order: [["name", "ASC"]] });
     return rows.map(({ name, at, by, given, status, headers, body }) => ({
       name,
@@ -32,7 +32,7 @@ export class SampleStore {
   }
 
   /** Keeps a sample; one of the same name is replaced. */
-  async keep(api: string, operation: string, sample: KeptSample): Promise<void> {
+  async keep(api: string, operation: string, sample: SavedSample): Promise<void> {
     const { given, headers, body, ...rest } = sample;
     const texts = { given: printJson(given), headers: printJson(headers), body: printJson(body) };
     await this.writer.write((transaction) =>
@@ -52,8 +52,8 @@ function objectOf(text: string): JsonObject {
   return isObject(value) ? value : {};
 }
 
-/** The shape of the samples' answers of one status; undefined where there is none. */
-export function shapeOf(samples: KeptSample[], status: number): JsonObject | undefined {
+/** The shape of the samples' responses of one status; undefined if there is none. */
+export function shapeOf(samples: SavedSample[], status: number): JsonObject | undefined {
   const bodies = samples.filter((sample) => sample.status === status).map(({ body }) => body);
   return bodies.length > 0 ? inferShape(bodies) : undefined;
 }

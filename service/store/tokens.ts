@@ -7,7 +7,7 @@ import type { Writer } from "./writer.js";
 /** How many replaced tokens of one credential logs still mask: what was under way with them may come up yet. */
 const mostOld = 3;
 
-/** Tokens, per credential and key: sealed in the database, opened once and kept in memory. */
+/** Tokens, per credential and key: sealed in the database, opened once and then read from memory. */
 export class TokenStore {
   readonly #tokens = new Map<string, Map<string, Token>>();
   readonly #old = new Map<string, string[]>();

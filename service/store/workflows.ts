@@ -29,7 +29,7 @@ export interface Startable {
 /** Workflows: drafts, published versions, and the texts of both. */
 export class WorkflowStore {
   readonly #read = new Map<string, ReadWorkflow>();
-  /** What a start needs of each workflow; taken anew after each change. */
+  /** What a start needs of each workflow; taken again after each change. */
   readonly #startable = new Map<string, Startable>();
 
   #changes = 0;
@@ -45,7 +45,7 @@ export class WorkflowStore {
     return WorkflowRow.findByPk(name);
   }
 
-  /** What a start needs to know of a workflow; undefined where there is none. */
+  /** What a start needs to know of a workflow; undefined if there is none. */
   async startable(name: string): Promise<Startable | undefined> {
     const known = this.#startable.get(name);
     if (known) return known;
@@ -171,7 +171,7 @@ export class WorkflowStore {
     }
   }
 
-  /** Removes a workflow. Its versions are kept, since runs name them. */
+  /** Removes a workflow. Its versions stay, since runs name them. */
   async remove(name: string): Promise<boolean> {
     return this.#changing(
       name,

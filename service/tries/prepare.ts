@@ -8,9 +8,11 @@ import {
   operationName,
   operationRequest,
   parameterFaults,
-  readSample,
-  sampleUrl,
-  understandSample,
+  readPasted,
+  RequestRefused,
+  pastedUrl,
+  understandPasted,
+  withFixedFields,
   type BuiltRequest,
   type Effect,
   type FoundSecret,
@@ -18,7 +20,7 @@ import {
   type Operation,
   type RequestBody,
   type RequestParts,
-  type SampleRequest,
+  type PastedRequest,
 } from "@copper-kettle/core";
 import type { ApiStore, OpenApi } from "../store/apis.js";
 
@@ -39,7 +41,7 @@ export interface Prepared {
   effect: Effect;
   /** The credential by its name. */
   using: string | undefined;
-  /** A key that stands in a pasted sample; it is used, and not kept. */
+  /** A key that stands in a pasted request; it is used, and not stored. */
   secret: FoundSecret | undefined;
   /** The operation, where it is one of a described API. */
   described: { open: OpenApi; operation: Operation } | undefined;
@@ -59,7 +61,7 @@ interface Target {
  */
 export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepared> {
   const target = targetOf(apis, given);
-  const body = bodyOf(given);
+  const body = withFixed(target.described, bodyOf(given));
   const type =
     target.described && body && bodyType(target.described.operation, Object.keys(body)[0] as string);
   const headers = { ...(type ? { "Content-Type": type } : {}), ...target.parts.headers, ...given.headers };
@@ -67,7 +69,7 @@ export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepa
     if (typeof value !== "string") continue;
     const open = placeholder(value);
     if (open)
-      throw new BadTry([{ field: `headers.${name}`, message: `The header ${name} still holds ${open}.` }]);
+      throw new BadTry([{ field: `headers.${name}`, message: `The header ${name} still contains ${open}.` }]);
   }
   const built = buildRequest({ ...target.parts, headers, ...(body === undefined ? {} : { body }) });
   return {
@@ -80,17 +82,30 @@ export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepa
   };
 }
 
+/** A JSON body with the fields that the document of its operation fixes. */
+function withFixed(described: Prepared["described"], body: RequestBody | undefined): RequestBody | undefined {
+  if (!described || (body && !("json" in body))) return body;
+  try {
+    const json = withFixedFields(described.open.document, described.operation, body?.json);
+    return json === undefined ? body : { json };
+  } catch (error) {
+    if (!(error instanceof RequestRefused)) throw error;
+    throw new BadTry([{ field: "body", message: error.message }]);
+  }
+}
+
 function targetOf(apis: ApiStore, given: GivenTry): Target {
-  if (given.sample !== undefined) return pasted(given.sample);
+  if (given.pasted !== undefined) return pasted(given.pasted);
   return given.operation === undefined ? plain(given) : described(apis, given);
 }
 
 function plain({ method = "GET", url }: GivenTry): Target {
-  if (!url)
-    throw new BadTry([{ field: "url", message: 'Give either an "operation", a "url" or a "sample".' }]);
+  if (!url) throw new BadTry([{ field: "url", message: 'Give "operation", "url" or "pasted".' }]);
   const open = placeholder(url);
   if (open)
-    throw new BadTry([{ field: "url", message: `The address still holds ${open}; put a value there.` }]);
+    throw new BadTry([
+      { field: "url", message: `The address still contains ${open}. Replace it with a value.` },
+    ]);
   return { parts: { method: method.toUpperCase(), url }, effect: defaultEffect(method.toUpperCase()) };
 }
 
@@ -101,49 +116,49 @@ function placeholder(text: string): string | undefined {
 
 function pasted(text: string): Target {
   try {
-    const sample = readSample(text);
-    const { secret } = understandSample(sample);
-    const { method, url } = withoutSecret(sample, secret);
+    const pasted = readPasted(text);
+    const { secret } = understandPasted(pasted);
+    const { method, url } = withoutSecret(pasted, secret);
     return {
       parts: {
         method,
         url: plain({ url }).parts.url,
-        headers: headersOf(sample, secret),
-        ...sampleBody(sample),
+        headers: headersOf(pasted, secret),
+        ...pastedBody(pasted),
       },
       effect: defaultEffect(method),
       secret,
     };
   } catch (error) {
-    if (error instanceof NotUnderstood) throw new BadTry([{ field: "sample", message: error.message }]);
+    if (error instanceof NotUnderstood) throw new BadTry([{ field: "pasted", message: error.message }]);
     throw error;
   }
 }
 
 /** The address without the keys in it: they are put in where it is sent, and are masked where it is shown. */
 function withoutSecret(
-  sample: SampleRequest,
+  pasted: PastedRequest,
   secret: FoundSecret | undefined,
 ): { method: string; url: string } {
-  const url = sampleUrl(sample.url);
+  const url = pastedUrl(pasted.url);
   url.username = url.password = "";
   if (secret?.kind === "api-key")
     for (const { place, name } of secret.parts) if (place === "query") url.searchParams.delete(name);
-  return { method: sample.method, url: /%7B|%7D/i.test(url.href) ? sample.url : url.href };
+  return { method: pasted.method, url: /%7B|%7D/i.test(url.href) ? pasted.url : url.href };
 }
 
-function headersOf(sample: SampleRequest, secret: FoundSecret | undefined): Record<string, string> {
+function headersOf(pasted: PastedRequest, secret: FoundSecret | undefined): Record<string, string> {
   const isKey = (name: string) =>
     secret?.kind === "api-key"
       ? secret.parts.some((part) => part.place === "header" && part.name.toLowerCase() === name.toLowerCase())
       : secret !== undefined && name.toLowerCase() === "authorization";
-  const kept = sample.headers.filter(([name]) => !isKey(name) && !/^(host|content-length)$/i.test(name));
+  const kept = pasted.headers.filter(([name]) => !isKey(name) && !/^(host|content-length)$/i.test(name));
   const typed = kept.some(([name]) => /^content-type$/i.test(name));
-  if (sample.body?.kind === "json" && !typed) kept.push(["Content-Type", "application/json"]);
+  if (pasted.body?.kind === "json" && !typed) kept.push(["Content-Type", "application/json"]);
   return Object.fromEntries(kept);
 }
 
-function sampleBody({ body }: SampleRequest): { body?: RequestBody } {
+function pastedBody({ body }: PastedRequest): { body?: RequestBody } {
   switch (body?.kind) {
     case undefined:
       return {};
@@ -153,7 +168,7 @@ function sampleBody({ body }: SampleRequest): { body?: RequestBody } {
       return { body: { multipart: body.fields } };
     case "json":
     case "text":
-      // Sent as it was pasted, to the last blank; the kind only says the media type where the sample does not.
+      // Sent as it was pasted, to the last blank; the kind only says the media type where the pasted does not.
       return { body: { text: body.text } };
   }
 }
@@ -173,7 +188,7 @@ function described(apis: ApiStore, given: GivenTry): Target {
   if (server === undefined)
     faults.push({ field: "operation", message: `The document of ${open.name} names no server.` });
   if (operation.body?.required && given.body === undefined)
-    faults.push({ field: "body", message: `${operation.id} wants a body, and none was given.` });
+    faults.push({ field: "body", message: `${operation.id} needs a body, but none was given.` });
   if (server === undefined || faults.length > 0) throw new BadTry(faults);
   return {
     parts: operationRequest(operation, server, parameters),
@@ -183,18 +198,18 @@ function described(apis: ApiStore, given: GivenTry): Target {
   };
 }
 
-function bodyOf({ body, sample }: GivenTry): RequestBody | undefined {
+function bodyOf({ body, pasted }: GivenTry): RequestBody | undefined {
   const kinds = Object.entries(body ?? {}).filter(([, value]) => value !== undefined);
   const [first] = kinds;
   if (!first) return undefined;
-  if (kinds.length > 1 || sample !== undefined)
+  if (kinds.length > 1 || pasted !== undefined)
     throw new BadTry([
       {
         field: "body",
         message:
-          sample === undefined
-            ? `A body is of one kind; this one has ${kinds.map(([kind]) => kind).join(" and ")}.`
-            : "A pasted sample has its own body.",
+          pasted === undefined
+            ? `A body has one kind, but this one has ${kinds.map(([kind]) => kind).join(" and ")}.`
+            : "A pasted request has its own body.",
       },
     ]);
   return { [first[0]]: first[1] } as RequestBody;

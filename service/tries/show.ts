@@ -21,7 +21,7 @@ export interface Masks {
   json(value: Json): Json;
 }
 
-/** What is known of a try before its answer: what was sent, and the command that does the same. */
+/** What is known of a try before its response: what was sent, and the command that does the same. */
 export function sentResult(
   { built }: Prepared,
   authorization: ShownAuthorization[],
@@ -106,11 +106,11 @@ function shownRequest(
   };
 }
 
-/** What was asked for, as the history keeps it: of a pasted sample only what was sent, so that its key is not in it. */
+/** What was asked for, as the history keeps it: of a pasted request only what was sent, so that its key is not in it. */
 export function givenForHistory(given: GivenTry, { built }: Prepared, masks: Masks): JsonObject {
   const body = bodyText(built);
   const kept =
-    given.sample === undefined
+    given.pasted === undefined
       ? given
       : {
           method: built.method,

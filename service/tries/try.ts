@@ -1,6 +1,6 @@
 import type { TryResult } from "@copper-kettle/contract";
 import {
-  answerDepartures,
+  responseMismatches,
   cookiesOf,
   exchange,
   explainAnswer,
@@ -40,11 +40,11 @@ export interface TryParts {
   reader: AsideReader;
 }
 
-const timeout = { connect: 10_000, answer: 60_000 };
-/** A larger answer in bytes is only described. */
+const timeout = { connect: 10_000, response: 60_000 };
+/** A larger response in bytes is only described. */
 const mostShownBytes = 1_000_000;
 
-/** What hides the secrets of a try: all that the service keeps, what was typed or pasted, and what the answer brought. */
+/** What hides the secrets of a try: all that the service keeps, what was typed or pasted, and what the response brought. */
 export interface TryMasks extends Masks {
   /** Takes in what turned out to be secret. */
   add(secrets: string[]): void;
@@ -109,10 +109,10 @@ export async function tryNow(
     return answeredResult(parts, prepared, done, { took: Date.now() - began, size, masks });
   } catch (error) {
     if (!(error instanceof TransportFailure)) throw error;
-    const { kind, message } = error;
+    const { kind, message, detail } = error;
     return {
       ...sentResult(prepared, [], Date.now() - began, masks),
-      failure: { kind, message: masks.text(message) },
+      failure: { kind, message: masks.text(message), ...(detail ? { detail: masks.text(detail) } : {}) },
       explanation: failureHints[kind] ?? null,
     };
   }
@@ -129,11 +129,11 @@ async function useOf(
 }
 
 const failureHints: Partial<Record<TransportFailure["kind"], string>> = {
-  dns: "The name is not known: is it written right, and can this machine look it up?",
-  connect: "Nothing takes connections there: is the port right, and is the service up?",
-  tls: "The secure connection failed: is the certificate of the other side good, or is it plain http there?",
-  timeout: "The other side was too slow; it may do better later, or the call needs longer (timeout).",
-  cut: "The connection ended before the whole answer came; a writing call may or may not have arrived.",
+  dns: "The name is unknown. Is it spelled correctly, and can this machine look it up?",
+  connect: "Nothing accepts connections there. Is the port right, and is the service running?",
+  tls: "The secure connection failed. Is the server's certificate valid, or does it speak plain http?",
+  timeout: "The API was too slow. Try later, or give the call more time (timeout).",
+  cut: "The connection closed before the full response arrived; a writing call may or may not have arrived.",
 };
 
 function answeredResult(
@@ -159,7 +159,7 @@ function answeredResult(
     size,
     redirects: done.redirects.map((url) => masks.text(url)),
     explanation: explanation === null ? null : masks.text(explanation),
-    drift: described ? answerDepartures(described.open.document, described.operation, response) : [],
+    drift: described ? responseMismatches(described.open.document, described.operation, response) : [],
   };
 }
 
@@ -171,7 +171,7 @@ function explained(
 ): string | null {
   const credential = using === undefined ? secret : credentials.get(using)?.credential;
   if (response.status === 401 && !credential)
-    return "The other side wants to know who calls; choose a credential.";
+    return "The API needs to know who is calling. Choose a credential.";
   if (!credential || (response.status !== 401 && response.status !== 403))
     return explainAnswer(response, request);
   const token = using ? tokens.current(using) : undefined;

@@ -9,7 +9,7 @@ export class BackupFault extends Error {
   override name = "BackupFault";
 }
 
-/** Found in a data folder that came from a backup: its unfinished runs are held until somebody lets them go on. */
+/** Found in a data folder that came from a backup: its unfinished runs are parked until somebody resumes them. */
 export const restoredMark = "restored.json";
 
 export interface BackupParts {
@@ -23,7 +23,7 @@ export interface BackupParts {
   holding<T>(work: () => Promise<T>): Promise<T>;
 }
 
-/** The file of a backup that is written last: without it a folder is no backup. */
+/** The file of a backup that is written last: without it a folder is not a backup. */
 const note = "backup.json";
 
 /**
@@ -75,7 +75,7 @@ async function targetOf(root: string, folder: string): Promise<string> {
   const inside = relative(real, wanted);
   if (inside === "" || inside.startsWith("..") || isAbsolute(inside))
     throw new BackupFault(
-      `Backups are written under ${root}, and ${folder} is not there. Another root can be named with COPPER_KETTLE_BACKUPS.`,
+      `Backups are written under ${root}, but ${folder} is not there. Set COPPER_KETTLE_BACKUPS to use another folder.`,
     );
   try {
     // Each part by itself, so that none of them is a link that leads out.
@@ -83,10 +83,11 @@ async function targetOf(root: string, folder: string): Promise<string> {
     for (const part of inside.split(sep)) {
       at = join(at, part);
       if (!existsSync(at)) await mkdir(at, { mode: 0o700 });
-      if ((await realpath(at)) !== at) throw new BackupFault(`${at} is a link; a backup does not follow it.`);
+      if ((await realpath(at)) !== at)
+        throw new BackupFault(`${at} is a link, and backups do not follow links.`);
     }
     if ((await readdir(wanted)).length > 0)
-      throw new BackupFault(`${wanted} is not empty; a backup has a folder of its own.`);
+      throw new BackupFault(`${wanted} is not empty. A backup needs a folder of its own.`);
     return wanted;
   } catch (error) {
     if (error instanceof BackupFault) throw error;

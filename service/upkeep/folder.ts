@@ -23,7 +23,7 @@ export class FolderBroken extends Error {
 export function requireWholeRestore(folder: string, database: string): void {
   if (existsSync(join(folder, restoredMark)) && !existsSync(database))
     throw new FolderBroken(
-      `A restore into ${folder} broke off. Empty the folder, and run ckettle restore again.`,
+      `A restore into ${folder} was interrupted. Empty the folder, and run ckettle restore again.`,
     );
 }
 
@@ -64,7 +64,7 @@ export async function keepRoom(folder: string): Promise<void> {
   await writeFile(file, Buffer.alloc(roomBytes)).catch(() => rm(file, { force: true }));
 }
 
-/** Writes the owner's token where there is none; the one of a file that is gone is good no more. */
+/** Writes the owner's token if there is none; the one of a file that is gone is good no more. */
 export async function giveFirstToken(auth: Auth, file: string): Promise<void> {
   if (auth.hasTokens && existsSync(file)) return;
   await auth.removeToken(owner);

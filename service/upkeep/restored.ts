@@ -7,7 +7,7 @@ import type { JournalStore } from "../store/journal.js";
 import { restoredMark } from "./backup.js";
 
 const reason =
-  "Restored from a backup: what it did since then is not known here. Look at the far side, then let it go on.";
+  "Restored from a backup: what this run did since then is unknown. Check the APIs that it calls, then resume it.";
 
 /** Holds every unfinished run of a data folder that came from a backup: it may have gone on where the backup was taken. */
 export async function holdRestored(dataFolder: string, journals: JournalStore, now: number): Promise<number> {
@@ -28,6 +28,6 @@ export async function hold(
 ): Promise<void> {
   const { journal } = await journals.load(id, workflow);
   if (journal.summary.state === "unsure") return;
-  const entry: Entry = { type: "rested", at: now, state: "held", reason: why };
+  const entry: Entry = { type: "rested", at: now, state: "parked", reason: why };
   await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
 }

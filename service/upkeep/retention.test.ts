@@ -37,7 +37,7 @@ describe("retention", () => {
   it("forgets what is old, whatever an unfinished run was given; and never what such a run keeps", async () => {
     for (const id of ["a", "b"]) await run(id, { endedAt: now - 200 * day });
     // An option named `from` that is none: it once stopped all forgetting, of every workflow.
-    await run("c", { state: "waiting", options: '{"held":{"mail":{"from":null}}}' });
+    await run("c", { state: "waiting", options: '{"parked":{"mail":{"from":null}}}' });
     await run("d", { state: "waiting", repeats: "b" });
     expect((await pruner.prune()).runs).toBe(1);
     expect((await RunRow.findAll()).map(({ id }) => id).sort()).toEqual(["b", "c", "d"]);

@@ -14,7 +14,7 @@ const dayMillis = 86_400_000;
 const activityBite = 500;
 /** So many revisions of an API stay, whatever their age. */
 const newestRevisions = 100;
-/** Records of who did what are kept this long, in days. */
+/** The activity is retained this long, in days. */
 const activityDays = 400;
 
 /** Forgets ended runs by age and number, in small bites, with the bodies that nothing else names. */

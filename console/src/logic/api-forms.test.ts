@@ -40,7 +40,7 @@ describe("a body as fields", () => {
     );
   });
 
-  it("numbers keep the digits that were typed; what is no number yet is told", () => {
+  it("numbers keep the digits that were typed; what is not a number yet is told", () => {
     expect(printJson(typedNumber("12345678901234567890"))).toBe("12345678901234567890");
     expect(typedNumber("1.50")).toBe(1.5);
     for (const text of ["", "-", "1.", "0x1", "01", "abc"]) expect(typedNumber(text)).toBeUndefined();
@@ -162,10 +162,15 @@ describe("an operation that is changed by hand", () => {
           name: "hut",
           in: "query",
           "x-ours": 1,
-          "x-ckettle-title": "Hut",
-          "x-ckettle-fixed": "corrie",
           required: true,
-          schema: { type: "string", maxLength: 9, default: "juniper", enum: ["corrie", "juniper"] },
+          schema: {
+            type: "string",
+            maxLength: 9,
+            title: "Hut",
+            const: "corrie",
+            default: "juniper",
+            enum: ["corrie", "juniper"],
+          },
           example: "corrie",
         },
         { $ref: "#/components/parameters/page" },

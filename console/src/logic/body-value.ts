@@ -47,7 +47,7 @@ export function withoutField(object: JsonObject, key: string): JsonObject {
   return copy;
 }
 
-/** A number as it is typed, with all its digits; undefined where it is none (yet). */
+/** A number as it is typed, with all its digits; undefined if it is none (yet). */
 export function typedNumber(text: string): number | Exact | undefined {
   return /^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?$/.test(text.trim())
     ? numberFromDigits(text.trim())
@@ -88,20 +88,27 @@ export function schemaFor(schema: Json | undefined, value: Json): JsonObject {
   return { ...(Object.assign({}, ...parts) as JsonObject), properties, required: [...new Set(required)] };
 }
 
-/** The fields that a schema describes and an object does not have yet. */
+/** Whether a field is fixed by its schema: the service sends it, and nobody is asked for it. */
+export function isFixed(schema: Json | undefined): boolean {
+  return isObject(schema) && schema["const"] !== undefined;
+}
+
+/** The fields that a schema describes, that people may set, and that an object does not have yet. */
 export function missingFields(schema: JsonObject, value: JsonObject): string[] {
   const properties = schema["properties"];
-  return isObject(properties) ? Object.keys(properties).filter((key) => own(value, key) === undefined) : [];
+  if (!isObject(properties)) return [];
+  return Object.keys(properties).filter(
+    (key) => own(value, key) === undefined && !isFixed(own(properties, key)),
+  );
 }
 
 /** What a body begins with: an example, or what its schema wants at least. */
 export function skeleton(schema: Json | undefined, depth = 0): Json {
   if (!isObject(schema) || depth > 5) return null;
-  const { default: preset, const: only, enum: choices, example, examples } = schema;
+  const { default: preset, enum: choices, example, examples } = schema;
   const given =
     preset ??
     example ??
-    only ??
     (Array.isArray(choices) ? choices[0] : undefined) ??
     (Array.isArray(examples) ? examples[0] : undefined);
   if (given !== undefined) return given;
@@ -123,6 +130,7 @@ export function skeleton(schema: Json | undefined, depth = 0): Json {
   if (!isObject(properties)) return typeOf(inner) === "object" ? {} : null;
   const required = Array.isArray(inner["required"]) ? inner["required"].map(String) : [];
   const made: JsonObject = {};
-  for (const key of required) setOwn(made, key, skeleton(own(properties, key), depth + 1));
+  for (const key of required.filter((one) => !isFixed(own(properties, one))))
+    setOwn(made, key, skeleton(own(properties, key), depth + 1));
   return made;
 }

@@ -4,12 +4,12 @@ import { api } from "../api.js";
 
 type Known = { document: JsonObject; operations: Operation[] } | undefined;
 
-/** The APIs that were asked for, by name: what the document says, or nothing where there is none. */
+/** The APIs that were asked for, by name: what the document says, or nothing if there is none. */
 const asked = new Map<string, Promise<Known>>();
 /** APIs change seldom; after this many milliseconds they are asked for again. */
 const freshMillis = 60_000;
 
-/** The described APIs that a file calls, so that completion knows the shapes of their answers. */
+/** The described APIs that a file calls, so that completion knows the shapes of their responses. */
 export async function catalogueOf(text: string): Promise<Catalogue> {
   const names = new Set(
     [...text.matchAll(/\boperation:\s*["']?([a-z0-9][a-z0-9-]*)\./g)].map(([, name]) => name as string),

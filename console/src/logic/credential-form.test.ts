@@ -103,6 +103,6 @@ describe("the form of a credential", () => {
     const { input, faults } = readCredential(form);
     expect(input).toMatchObject({ grant: "password", clientSecret: "s", password: "p" });
     expect(input).not.toHaveProperty("refreshToken");
-    expect(faults["parameters"]).toContain('"oops" is no parameter');
+    expect(faults["parameters"]).toContain('"oops" is not a parameter');
   });
 });

@@ -9,13 +9,13 @@ export const kinds: { value: CredentialKind; title: string; help: string }[] = [
   {
     value: "bearer",
     title: "bearer – a token in the header Authorization",
-    help: "Paste the token alone; the word Bearer is put before it.",
+    help: "Paste the token alone. The word Bearer is added.",
   },
   { value: "basic", title: "basic – user and password", help: "Sent with each call, in Base64 (RFC 7617)." },
   {
     value: "digest",
-    title: "digest – user and password, never sent themselves",
-    help: "Answers the other side's challenge (RFC 7616).",
+    title: "digest – user and password, which are never sent",
+    help: "Responds to the API's challenge (RFC 7616).",
   },
   {
     value: "api-key",
@@ -24,13 +24,13 @@ export const kinds: { value: CredentialKind; title: string; help: string }[] = [
   },
   {
     value: "oauth2",
-    title: "oauth2 – a token that is asked for, and kept fresh",
-    help: "By a client of our own, or for a person who signs in.",
+    title: "oauth2 – a token that is requested and renewed",
+    help: "For a client, or for a person who signs in.",
   },
   {
     value: "mutual-tls",
     title: "mutual-tls – a client certificate",
-    help: "The connection itself proves who calls.",
+    help: "The connection itself proves who is calling.",
   },
   {
     value: "signed",
@@ -54,7 +54,7 @@ export interface CredentialForm {
   }[];
   secrets: { name: string; secret: string }[];
   scheme: { base: string; signature: string; headers: string };
-  /** Parts of a scheme that the form does not show: kept as they are. */
+  /** Parts of a scheme that the form does not show: left as they are. */
   restOfScheme: Record<string, unknown>;
   tls: CertificateForm;
   oauth: OAuthForm;

@@ -2,6 +2,7 @@ import { autocompletion, type CompletionContext, type CompletionResult } from "@
 import {
   complete,
   completeTemplate,
+  expressionKeys,
   readWorkflow,
   type Catalogue,
   type Completions,
@@ -49,7 +50,7 @@ export function expressionCompletion(scope: () => ShapeScope): Extension {
 }
 
 /** Fields of the file in which an expression stands bare. */
-const bare = /(?:^|[{,]|- )\s*(?:if|each|success|when|only-when|collect):\s+(["']?)/g;
+const bare = new RegExp(`(?:^|[{,]|- )\\s*(?:${expressionKeys.join("|")}):\\s+(["']?)`, "g");
 
 /** Where an expression is in a line of a workflow file, and what could stand at the caret. */
 export function completeInFile(line: string, column: number, scope: ShapeScope): Completions {
@@ -62,7 +63,7 @@ export function completeInFile(line: string, column: number, scope: ShapeScope):
   return { ...found, from: found.from + start, to: found.to + start };
 }
 
-/** What is in scope at a line of a file, also while the line itself is unfinished and the file is no YAML. */
+/** What is in scope at a line of a file, also while the line itself is unfinished and the file is not YAML. */
 export function scopeAtLine(text: string, line: number, catalogue?: Catalogue): ShapeScope {
   const scope = readWorkflow(text, catalogue).scopeAt(line);
   if (scope.size > 0) return scope;
@@ -79,7 +80,7 @@ export const fileCompletion: Extension = autocompletion({
     async ({ state, pos, explicit }: CompletionContext) => {
       const line = state.doc.lineAt(pos);
       const column = pos - line.from;
-      if (!line.text.includes("${") && !/(if|each|success|when|collect):/.test(line.text)) return null;
+      if (!line.text.includes("${") && line.text.search(bare) < 0) return null;
       const text = state.doc.toString();
       const scope = scopeAtLine(text, line.number, await catalogueOf(text));
       return resultOf(completeInFile(line.text, column, scope), line.from, explicit);

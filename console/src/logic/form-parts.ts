@@ -15,7 +15,7 @@ export function linesOf(map: Record<string, string>, between: string): string {
     .join("\n");
 }
 
-/** A secret that was typed; one that was left blank is not sent, so that what is kept stays. */
+/** A secret that was typed; one that was left blank is not sent, so that the saved one stays. */
 export function typed<K extends string>(field: K, value: string): Partial<Record<K, string>> {
   return value === "" ? {} : ({ [field]: value } as Record<K, string>);
 }
@@ -54,8 +54,8 @@ export function readLines(
     else
       faults[field] =
         between === ":"
-          ? `"${line}" is no header; write Name: value.`
-          : `"${line}" is no parameter; write name=value.`;
+          ? `"${line}" is not a header; write Name: value.`
+          : `"${line}" is not a parameter; write name=value.`;
   }
   return map;
 }

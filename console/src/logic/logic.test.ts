@@ -31,7 +31,7 @@ const attempt = (
   attempt: number,
   sentAt,
   response: { status, headers: {}, body: null, url: "" },
-  ...(wait === undefined ? {} : { wait, told: true }),
+  ...(wait === undefined ? {} : { wait, asked: true }),
 });
 const ended = (at: number, path: string, kind: string, more: object = {}): Entry =>
   ({ type: "ended", at, path, kind, ...more }) as Entry;
@@ -86,7 +86,7 @@ describe("the waterfall", () => {
       { type: "unsure", at: 4, path: "round[1]/post", attempt: 1, reason: "cut" },
       begun(4, "round[2]/post", "request"),
       attempt(5, "round[2]/post", 1, 4, 500),
-      ended(5, "round[2]/post", "request", { error: { code: "answer", message: "no" } }),
+      ended(5, "round[2]/post", "request", { error: { code: "response", message: "no" } }),
     ]);
     expect(made.inside("").map((row) => row.path)).toEqual(["round"]);
     expect([...(made.rows.get("round")?.items ?? [])]).toEqual([
@@ -148,8 +148,8 @@ describe("the form of a schema", () => {
     const { inputs, faults } = readForm(fields, { nights: "many", extras: "[1," });
     expect(inputs).toEqual({});
     expect(Object.keys(faults)).toEqual(["email", "nights", "extras"]);
-    expect(faults["email"]).toBe("Guest e-mail is needed.");
-    expect(faults["extras"]).toContain("no JSON");
+    expect(faults["email"]).toBe("Guest e-mail is required.");
+    expect(faults["extras"]).toContain("not JSON");
   });
 
   it("keeps the digits of long numbers that were typed", () => {

@@ -3,28 +3,28 @@ import { certificateFields, linesOf, namesOf, readLines, typed, type Certificate
 export const grants = [
   {
     value: "client-credentials",
-    title: "client credentials – a client of our own",
-    help: "No person is involved; the token is the client's.",
+    title: "client credentials – a client, without a person",
+    help: "No person is involved. The token belongs to the client.",
   },
   {
     value: "authorization-code",
     title: "authorization code – a person signs in",
-    help: "Calls are made in that person's name; a refresh token keeps the sign-in alive.",
+    help: "Calls are made in that person's name. A refresh token keeps the sign-in valid.",
   },
   {
     value: "jwt-bearer",
     title: "JWT bearer – an assertion signed by us",
-    help: "The assertion says for whom the token is (RFC 7523).",
+    help: "The assertion says who the token is for (RFC 7523).",
   },
   {
     value: "refresh-token",
-    title: "refresh token – got elsewhere",
-    help: "The first one is given here; where it rotates, the newest is kept.",
+    title: "refresh token – from elsewhere",
+    help: "Enter the first one here. If it rotates, the newest one is stored.",
   },
   {
     value: "password",
     title: "password – a user's own (legacy)",
-    help: "Out of use: client credentials do the same without a person's password, where the other side knows them.",
+    help: "Legacy: use client credentials if the server supports them, without a person's password.",
   },
 ];
 

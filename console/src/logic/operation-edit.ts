@@ -32,13 +32,13 @@ export function parameterEdits(operation: JsonObject): ParameterEdit[] {
     return {
       name: text(raw["name"]) || text(raw["$ref"]).split("/").at(-1) || "",
       in: text(raw["in"]),
-      title: text(raw["x-ckettle-title"]),
+      title: text(schema["title"]),
       about: text(raw["description"]),
       required: raw["required"] === true || raw["in"] === "path",
       type: String([schema["type"] ?? ""].flat().find((one) => one !== "null") ?? ""),
       preset: shown(schema["default"]),
       choices: Array.isArray(schema["enum"]) ? schema["enum"].map(shown).join("\n") : "",
-      fixed: shown(raw["x-ckettle-fixed"]),
+      fixed: shown(schema["const"]),
       raw,
       shared: raw["$ref"] !== undefined,
     };
@@ -76,13 +76,13 @@ function rawOf(edit: ParameterEdit): JsonObject {
     if (value === undefined || value === "" || value === false) delete target[key];
     else setOwn(target, key, value);
   };
-  put(raw, "x-ckettle-title", edit.title);
   put(raw, "description", edit.about);
   put(raw, "required", edit.required || edit.in === "path");
-  put(raw, "x-ckettle-fixed", valueOf(edit.fixed, edit.type));
   const schema: JsonObject = { ...(isObject(raw["schema"]) ? raw["schema"] : {}) };
   const known = [schema["type"] ?? ""].flat();
   if (!known.includes(edit.type)) put(schema, "type", edit.type);
+  put(schema, "title", edit.title);
+  put(schema, "const", valueOf(edit.fixed, edit.type));
   put(schema, "default", valueOf(edit.preset, edit.type));
   const choices = edit.choices.split("\n").filter(Boolean);
   put(schema, "enum", choices.length > 0 ? choices.map((one) => valueOf(one, edit.type) ?? one) : undefined);

@@ -52,10 +52,10 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
     return waterfall;
   };
 
-  it("draws a wait for the pace until the call goes", () => {
+  it("draws a wait for the rate limit until the call goes", () => {
     const waterfall = made(
       begun(100, "huts"),
-      { type: "paced", at: 110, path: "huts", until: 900 },
+      { type: "limited", at: 110, path: "huts", until: 900 },
       {
         type: "attempt",
         at: 950,
@@ -66,12 +66,12 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
       },
     );
     expect(waterfall.rows.get("huts")?.segments.map(({ kind, from, to }) => [kind, from, to])).toEqual([
-      ["pace", 110, 900],
+      ["rate-limit", 110, 900],
       ["sending", 900, 950],
     ]);
   });
 
-  it("shows who sleeps for a pace, and who waits for something else", () => {
+  it("shows who sleeps for a rate limit, and who waits for something else", () => {
     const waterfall = made(
       begun(100, "huts"),
       {
@@ -79,8 +79,8 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
         at: 120,
         path: "huts",
         state: "waiting",
-        pace: "boards",
-        reason: "Waits for the pace of boards.",
+        rateLimit: "boards",
+        reason: "Waits for the rate limit of boards.",
       },
       begun(200, "last"),
       {
@@ -94,7 +94,7 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
     );
     expect(waterfall.rows.get("huts")).toMatchObject({
       state: "waiting",
-      segments: [{ kind: "pace", from: 120 }],
+      segments: [{ kind: "rate-limit", from: 120 }],
     });
     expect(waterfall.rows.get("last")).toMatchObject({
       state: "waiting",
@@ -114,7 +114,7 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
     expect(waterfall.rows.get("made")).toMatchObject({ state: "waiting", begun: undefined });
   });
 
-  it("keeps what was held back as an attempt, marked so", () => {
+  it("keeps what was not sent as an attempt, marked so", () => {
     const waterfall = made(begun(100, "made"), {
       type: "attempt",
       at: 101,
@@ -131,7 +131,7 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
     const waterfall = made(
       begun(100, "round", "each"),
       { type: "item", at: 110, path: "round[0]" },
-      { type: "item", at: 120, path: "round[1]", error: { code: "answer", message: "No." } },
+      { type: "item", at: 120, path: "round[1]", error: { code: "response", message: "No." } },
     );
     expect([...(waterfall.rows.get("round")?.items ?? [])]).toEqual([
       [0, "succeeded"],

@@ -33,7 +33,7 @@ export function givenParameters(
       try {
         given[parameter.name] = parseJson(String(value));
       } catch (error) {
-        faults[parameter.name] = `This is no JSON: ${(error as Error).message}`;
+        faults[parameter.name] = `This is not JSON: ${(error as Error).message}`;
       }
     } else given[parameter.name] = value as Json;
   }

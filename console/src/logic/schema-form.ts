@@ -66,7 +66,7 @@ export function readForm(
   for (const { name, title, kind, required } of fields) {
     const value = values[name];
     if (value === undefined || value === null || value === "") {
-      if (required) faults[name] = `${title} is needed.`;
+      if (required) faults[name] = `${title} is required.`;
       continue;
     }
     if (kind === "number" || kind === "json") {
@@ -74,7 +74,7 @@ export function readForm(
         inputs[name] = parseJson(String(value));
       } catch (error) {
         faults[name] =
-          kind === "number" ? "This is no number." : `This is no JSON: ${(error as Error).message}`;
+          kind === "number" ? "This is not a number." : `This is not JSON: ${(error as Error).message}`;
       }
     } else inputs[name] = value as Json;
   }

@@ -1,4 +1,4 @@
-/** A text that was typed and not kept yet, with the revision that it began from. It survives a reload of this tab. */
+/** A text that was typed and not saved yet, with the revision that it began from. It survives a reload of this tab. */
 export interface Unsaved {
   text: string;
   base: number;

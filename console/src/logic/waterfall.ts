@@ -5,7 +5,7 @@ export type RowState = "running" | "succeeded" | "failed" | "unsure" | "skipped"
 
 /** One bar of a row: what went on from one time to another, in milliseconds since 1970. */
 export interface Segment {
-  kind: "sending" | "backing-off" | "wait" | "pace" | "inside";
+  kind: "sending" | "backing-off" | "wait" | "rate-limit" | "inside";
   from: number;
   /** Undefined while it goes on. */
   to: number | undefined;
@@ -58,7 +58,7 @@ export class Waterfall {
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
   inside(prefix: string): Row[] {
     return [...this.rows.values()].filter(
-      // What stands inside a step that is no loop (a catch, a branch, the calls of an ensure) is shown beside it.
+      // What stands inside a step that is not a loop (a catch, a branch, the calls of an ensure) is shown beside it.
       (row) =>
         row.path.startsWith(prefix) &&
         !row.path
@@ -121,15 +121,20 @@ export class Waterfall {
         if (entry.reason === undefined || entry.path === undefined || entry.state !== "waiting") return;
         const row = this.#row(entry.path, "request", entry.at);
         closeLast(row, entry.at);
-        const kind = entry.pace === undefined ? "wait" : "pace";
+        const kind = entry.rateLimit === undefined ? "wait" : "rate-limit";
         row.segments.push({ kind, from: entry.at, to: undefined, label: entry.reason });
         row.state = "waiting";
         return;
       }
-      case "paced": {
+      case "limited": {
         const row = this.#row(entry.path, "request", entry.at);
         closeLast(row, entry.at);
-        row.segments.push({ kind: "pace", from: entry.at, to: undefined, label: "waits for the pace" });
+        row.segments.push({
+          kind: "rate-limit",
+          from: entry.at,
+          to: undefined,
+          label: "waits for the rate limit",
+        });
         return;
       }
       case "finished":
@@ -160,7 +165,7 @@ export class Waterfall {
         kind: "backing-off",
         from: entry.at,
         to: undefined,
-        label: entry.told ? "waits as the answer asked" : "backs off",
+        label: entry.asked ? "waits as the response asked" : "backs off",
       });
       row.state = "waiting";
     }

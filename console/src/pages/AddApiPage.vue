@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { routes, type UnderstoodSampleView } from "@copper-kettle/contract";
+import { routes, type Understood } from "@copper-kettle/contract";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { api, sentence } from "../api.js";
 import { pastedKind, suggestedName } from "../logic/pasted.js";
-import AddFromDocument from "../parts/AddFromDocument.vue";
-import AddFromRequest from "../parts/AddFromRequest.vue";
+import AddFromDocument from "../parts/api/AddFromDocument.vue";
+import AddFromRequest from "../parts/api/AddFromRequest.vue";
 
 const route = useRoute();
 const known = ref<string[]>([]);
@@ -13,7 +13,7 @@ const name = ref(typeof route.query["name"] === "string" ? route.query["name"] :
 /** A request may hold a key: what is pasted stays in this page, and is written nowhere. */
 const text = ref("");
 const settled = ref(text.value);
-const sample = ref<UnderstoodSampleView>();
+const pasted = ref<Understood>();
 const fault = ref("");
 const asDocument = ref(true);
 
@@ -39,16 +39,16 @@ onMounted(async () => {
 
 async function understand(): Promise<void> {
   fault.value = "";
-  if (kind.value === "nothing" || isDocument.value) return void (sample.value = undefined);
+  if (kind.value === "nothing" || isDocument.value) return void (pasted.value = undefined);
   const asked = settled.value;
   try {
-    const read = await api.call(routes.readSample, { body: { text: asked } });
+    const read = await api.call(routes.readPasted, { body: { text: asked } });
     if (asked !== settled.value) return;
-    sample.value = read;
+    pasted.value = read;
     if (name.value === "") name.value = suggestedName(new URL(read.server).hostname.replace(/\.[a-z]+$/, ""));
   } catch (error) {
     if (asked !== settled.value) return;
-    sample.value = undefined;
+    pasted.value = undefined;
     fault.value = sentence(error);
   }
 }
@@ -71,8 +71,8 @@ const nameFault = computed(() =>
     <div class="two">
       <v-card class="pa-4">
         <p class="dim mb-2">
-          Paste an OpenAPI document or its address; or a request out of the documentation: a curl command, a
-          raw HTTP request, an entry of an HTTP archive, a fetch(…) call, or an address.
+          Paste an OpenAPI document or its URL. Or paste a request from the documentation: a curl command, a
+          raw HTTP request, an entry of an HTTP archive, a fetch(…) call, or a URL.
         </p>
         <v-textarea
           v-model="text"
@@ -91,11 +91,13 @@ const nameFault = computed(() =>
           v-model.trim="name"
           label="Name of the API"
           class="mono mt-4"
-          hint="as it stands in a file: operation: name.…"
+          hint="as a file writes it: operation: name.…"
           autocomplete="off"
           :error-messages="nameFault || undefined"
         />
-        <p v-if="known.includes(name)" class="dim mt-1">There is one of this name; this is added to it.</p>
+        <p v-if="known.includes(name)" class="dim mt-1">
+          There is already an API with this name. The request is added to it.
+        </p>
       </v-card>
       <v-card class="pa-4">
         <h2 class="mb-2">{{ isDocument ? "What the document holds" : "What is understood" }}</h2>
@@ -114,9 +116,9 @@ const nameFault = computed(() =>
           :name="nameFault ? '' : name"
         />
         <AddFromRequest
-          v-else-if="sample"
+          v-else-if="pasted"
           :text="settled"
-          :sample="sample"
+          :pasted="pasted"
           :name="nameFault ? '' : name"
           :known="known.includes(name)"
         />

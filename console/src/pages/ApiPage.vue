@@ -5,8 +5,8 @@ import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
-import DriftTable from "../parts/DriftTable.vue";
-import MethodMark from "../parts/MethodMark.vue";
+import DriftTable from "../parts/api/DriftTable.vue";
+import MethodMark from "../parts/shared/MethodMark.vue";
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();
@@ -71,14 +71,14 @@ async function remove(): Promise<void> {
         >
         <v-spacer />
         <v-btn :to="{ path: '/add-api', query: { name } }" :prepend-icon="mdiPlus"
-          >Add an operation, or a newer document</v-btn
+          >Add an operation or a newer document</v-btn
         >
       </header>
       <div class="two">
         <v-card class="pa-3">
           <v-text-field
             v-model="search"
-            label="Search the operations"
+            label="Search operations"
             clearable
             class="mb-2"
             autocomplete="off"
@@ -120,7 +120,7 @@ async function remove(): Promise<void> {
                   <td>
                     <router-link v-if="about.credential" :to="`/credentials/${about.credential}`">{{
                       about.credential
-                    }}</router-link><span v-else class="dim">none of its own</span>
+                    }}</router-link><span v-else class="dim">none</span>
                   </td>
                 </tr>
                 <tr>
@@ -156,9 +156,9 @@ async function remove(): Promise<void> {
             </table>
           </v-card>
           <div class="d-flex ga-2">
-            <v-btn v-if="!removing" @click="removing = true">Remove the API</v-btn>
+            <v-btn v-if="!removing" @click="removing = true">Remove API</v-btn>
             <v-btn v-else color="error" @click="remove"
-              >Really remove it{{
+              >Confirm: remove it{{
                 about.usedBy.length > 0 ? `; ${about.usedBy.join(", ")} will fail` : ""
               }}</v-btn
             >
@@ -167,8 +167,8 @@ async function remove(): Promise<void> {
       </div>
       <v-card v-if="drift.length > 0" class="pa-4 mt-3">
         <div class="d-flex justify-space-between mb-2">
-          <h2>Answers that depart from the document</h2>
-          <v-btn size="small" @click="forget">Forget them</v-btn>
+          <h2>Responses that do not match the document</h2>
+          <v-btn size="small" @click="forget">Clear the list</v-btn>
         </div>
         <DriftTable :drift="drift" />
       </v-card>

@@ -41,7 +41,7 @@ const drifts = computed(() => {
     <v-progress-linear v-if="!apis && !fault" indeterminate />
     <v-card v-if="apis" class="pa-2">
       <p v-if="apis.length === 0" class="dim pa-2">
-        No API is described yet. Paste its OpenAPI document, or one request out of its documentation.
+        No APIs yet. Paste an OpenAPI document, or one request from the API's documentation.
       </p>
       <table v-else class="lines">
         <thead>

@@ -4,7 +4,7 @@ import { printForPeople, printJson } from "@copper-kettle/core";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
-import StateMark from "../parts/StateMark.vue";
+import StateMark from "../parts/shared/StateMark.vue";
 
 const props = defineProps<{ id: string; other: string }>();
 const compared = ref<OutputOf<typeof routes.compareRuns>>();
@@ -39,7 +39,7 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
       <header class="head">
         <h1>Two runs of {{ compared.first.workflow }}</h1>
         <v-spacer />
-        <v-checkbox v-model="all" label="Show steps that are alike, too" density="compact" hide-details />
+        <v-checkbox v-model="all" label="Show steps without differences" density="compact" hide-details />
       </header>
       <v-card>
         <table class="lines" aria-label="The runs, step by step">
@@ -86,7 +86,7 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
           </tbody>
         </table>
         <p v-if="steps.length === 0" class="pa-3">
-          No step differs in what it gave, in its path or its attempts.
+          No differences: every step has the same outcome, path and attempts.
         </p>
         <p v-if="!all && alike > 0" class="pa-3 dim">
           {{ alike === 1 ? "One step is alike." : `${alike} steps are alike.` }}

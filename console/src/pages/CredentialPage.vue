@@ -3,11 +3,11 @@ import { routes, type Activity, type CredentialDetail } from "@copper-kettle/con
 import { onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
-import ActivityTable from "../parts/ActivityTable.vue";
-import CredentialActions from "../parts/CredentialActions.vue";
-import CredentialEditor from "../parts/CredentialEditor.vue";
-import CredentialFacts from "../parts/CredentialFacts.vue";
-import CredentialMark from "../parts/CredentialMark.vue";
+import ActivityTable from "../parts/shared/ActivityTable.vue";
+import CredentialActions from "../parts/credential/CredentialActions.vue";
+import CredentialEditor from "../parts/credential/CredentialEditor.vue";
+import CredentialFacts from "../parts/credential/CredentialFacts.vue";
+import CredentialMark from "../parts/shared/CredentialMark.vue";
 
 const props = defineProps<{ name: string }>();
 const route = useRoute();
@@ -31,7 +31,7 @@ async function load(): Promise<void> {
 }
 onMounted(async () => {
   await load();
-  // What a sign-in brought back is shown once, and not kept in the address.
+  // What a sign-in brought back is shown once, and does not stay in the address.
   if (route.query["done"] || route.query["failed"]) await router.replace({ query: {} });
 });
 
@@ -39,8 +39,8 @@ async function changed(text: string): Promise<void> {
   if (text) notice.value = text;
   await load();
 }
-async function kept(_name: string, removed: string[]): Promise<void> {
-  await changed(removed.length > 0 ? `Kept. Taken off the secret: ${removed.join(", ")}.` : "Kept.");
+async function saved(_name: string, removed: string[]): Promise<void> {
+  await changed(removed.length > 0 ? `Saved. Removed from the secret: ${removed.join(", ")}.` : "Saved.");
 }
 async function removed(): Promise<void> {
   await router.push({ path: "/credentials", query: { removed: props.name } });
@@ -75,8 +75,8 @@ async function removed(): Promise<void> {
         </v-card>
       </div>
       <v-card class="pa-4">
-        <h2 class="mb-3">Change or replace</h2>
-        <CredentialEditor :credential="credential" @kept="kept" />
+        <h2 class="mb-3">Edit</h2>
+        <CredentialEditor :credential="credential" @saved="saved" />
       </v-card>
     </div>
   </div>

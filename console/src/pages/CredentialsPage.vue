@@ -5,8 +5,8 @@ import { onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
-import CopyText from "../parts/CopyText.vue";
-import CredentialMark from "../parts/CredentialMark.vue";
+import CopyText from "../parts/shared/CopyText.vue";
+import CredentialMark from "../parts/shared/CredentialMark.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -54,7 +54,7 @@ const sends = (item: CredentialInfo): string =>
             <th class="wide">Sends</th>
             <th class="wide">To</th>
             <th class="wide">Used by</th>
-            <th class="wide">Last worked</th>
+            <th class="wide">Last success</th>
           </tr>
         </thead>
         <tbody>
@@ -89,8 +89,7 @@ const sends = (item: CredentialInfo): string =>
     <v-card v-if="redirectUri" class="pa-4">
       <h2 class="mb-1">Redirect URI of this installation</h2>
       <p class="dim mb-2">
-        Where people sign in for a credential, the other side must know this address before anything else
-        works.
+        If people sign in for a credential, register this address with the authorization server first.
       </p>
       <CopyText :text="redirectUri" label="Redirect URI" />
     </v-card>

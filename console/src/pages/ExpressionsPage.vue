@@ -15,9 +15,9 @@ import {
 import type { Diagnostic } from "@codemirror/lint";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../api.js";
-import ExpressionInput from "../parts/ExpressionInput.vue";
-import JsonTree from "../parts/JsonTree.vue";
-import ValueTree from "../parts/ValueTree.vue";
+import ExpressionInput from "../parts/shared/ExpressionInput.vue";
+import JsonTree from "../parts/shared/JsonTree.vue";
+import ValueTree from "../parts/shared/ValueTree.vue";
 
 /** Expressions tried on the values of a run; they are worked out here, in the browser. */
 const props = defineProps<{ id: string }>();
@@ -111,7 +111,7 @@ const kind = computed(() => {
     <div v-if="values" class="two">
       <v-card class="pa-4 values">
         <h2 class="mb-2">Values</h2>
-        <p class="dim mb-2">A click puts the path at the caret. Secrets are masked.</p>
+        <p class="dim mb-2">Click a value to insert its path at the caret. Secrets are masked.</p>
         <ValueTree
           v-for="(value, name) in values"
           :key="name"

@@ -4,10 +4,10 @@ import { mdiCheckCircleOutline, mdiCircleOutline } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
-import CredentialMark from "../parts/CredentialMark.vue";
-import DriftTable from "../parts/DriftTable.vue";
-import RunsOverTime from "../parts/RunsOverTime.vue";
-import RunTable from "../parts/RunTable.vue";
+import CredentialMark from "../parts/shared/CredentialMark.vue";
+import DriftTable from "../parts/api/DriftTable.vue";
+import RunsOverTime from "../parts/home/RunsOverTime.vue";
+import RunTable from "../parts/shared/RunTable.vue";
 
 const home = ref<OutputOf<typeof routes.home>>();
 const fault = ref("");
@@ -38,13 +38,13 @@ const steps = computed(() => {
     {
       done: first.apis > 0,
       text: "Describe an API",
-      how: "paste its OpenAPI document, or one request out of its documentation",
+      how: "paste its OpenAPI document, or one request from its documentation",
       to: "/add-api",
     },
     {
       done: first.credentials > 0,
       text: "Add a credential",
-      how: "each kind of key, with a check that says what is wrong",
+      how: "every kind of key, with a check that says what is wrong",
       to: "/add-credential",
     },
     {
@@ -62,13 +62,13 @@ const steps = computed(() => {
     {
       done: first.published > 0,
       text: "Publish it",
-      how: "on its page, when it has no problems",
+      how: "on its page, once it has no problems",
       to: "/workflows",
     },
     {
       done: first.runs > 0,
-      text: "Start a run",
-      how: "on its page, with the form made from its inputs",
+      text: "Start run",
+      how: "on its page, with a form made from its inputs",
       to: "/runs",
     },
   ];
@@ -81,12 +81,12 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!home && !fault" indeterminate />
     <template v-if="home">
-      <v-alert v-if="home.trouble" type="error" title="Runs cannot go on at the moment">
-        {{ home.trouble.message }} They wait, and go on by themselves when it is over.
+      <v-alert v-if="home.trouble" type="error" title="Runs cannot continue at the moment">
+        {{ home.trouble.message }} They wait, and continue by themselves as soon as they can.
       </v-alert>
       <v-alert v-if="home.paused" type="warning" title="All runs are paused">
-        No run begins, and none that sleeps goes on; those that act at the moment come to their end.
-        <div class="mt-2"><v-btn size="small" @click="goOn">Go on with all runs</v-btn></div>
+        No new run starts and no waiting run resumes. Runs that are active now finish.
+        <div class="mt-2"><v-btn size="small" @click="goOn">Resume all runs</v-btn></div>
       </v-alert>
       <v-card v-if="fresh" class="pa-4">
         <h2>First steps</h2>
@@ -132,7 +132,7 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
         <RunTable
           v-if="home.attention.length > 0 || home.credentials.length + home.drift.length === 0"
           :runs="home.attention"
-          empty="Nothing: no run is unsure, held, or failed in the last day, no credential wants you, and no answer departs from its shape."
+          empty="All clear. No failed, unsure or parked runs in the last 24 hours, no credential problems, no drift."
         />
       </v-card>
       <div class="two">
@@ -141,7 +141,7 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
           <RunTable :runs="home.running" empty="Nothing is running." />
         </v-card>
         <v-card class="pa-4">
-          <h2>Next to go on</h2>
+          <h2>Waiting</h2>
           <RunTable :runs="home.next" empty="No run is waiting." />
         </v-card>
       </div>

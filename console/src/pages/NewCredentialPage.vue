@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { useRouter } from "vue-router";
-import CredentialEditor from "../parts/CredentialEditor.vue";
+import CredentialEditor from "../parts/credential/CredentialEditor.vue";
 
 const router = useRouter();
-async function kept(name: string, removed: string[]): Promise<void> {
-  const done = removed.length > 0 ? `Kept. Taken off the secret: ${removed.join(", ")}.` : "Kept.";
+async function saved(name: string, removed: string[]): Promise<void> {
+  const done = removed.length > 0 ? `Saved. Removed from the secret: ${removed.join(", ")}.` : "Saved.";
   await router.push({ path: `/credentials/${name}`, query: { done } });
 }
 </script>
@@ -13,8 +13,8 @@ async function kept(name: string, removed: string[]): Promise<void> {
   <div class="page">
     <h1 class="mb-3">Add a credential</h1>
     <v-card class="pa-4 narrow">
-      <p class="dim mb-3">Secrets may come later: what is kept half filled is finished on its page.</p>
-      <CredentialEditor @kept="kept" />
+      <p class="dim mb-3">You can add the secrets later, on the credential's page.</p>
+      <CredentialEditor @saved="saved" />
     </v-card>
   </div>
 </template>

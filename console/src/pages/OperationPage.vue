@@ -3,11 +3,11 @@ import { routes, type ApiDetail, type OperationDetail } from "@copper-kettle/con
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
-import CopyText from "../parts/CopyText.vue";
-import MethodMark from "../parts/MethodMark.vue";
-import OperationEditor from "../parts/OperationEditor.vue";
-import OperationFacts from "../parts/OperationFacts.vue";
-import TryPane from "../parts/TryPane.vue";
+import CopyText from "../parts/shared/CopyText.vue";
+import MethodMark from "../parts/shared/MethodMark.vue";
+import OperationEditor from "../parts/api/OperationEditor.vue";
+import OperationFacts from "../parts/api/OperationFacts.vue";
+import TryPane from "../parts/api/TryPane.vue";
 
 const props = defineProps<{ name: string; id: string }>();
 const router = useRouter();
@@ -31,7 +31,7 @@ async function load(): Promise<void> {
   }
 }
 onMounted(load);
-async function kept(id: string): Promise<void> {
+async function saved(id: string): Promise<void> {
   if (id !== props.id) return void (await router.replace(`/apis/${props.name}/${id}`));
   tab.value = "facts";
   await load();
@@ -60,7 +60,7 @@ async function kept(id: string): Promise<void> {
           </v-tabs>
           <div class="pa-4">
             <div class="d-flex ga-2 align-center mb-3">
-              <span class="dim">In a file:</span
+              <span class="dim">In a workflow:</span
               ><CopyText :text="`operation: ${name}.${operation.id}`" label="In a file" />
             </div>
             <OperationFacts
@@ -74,7 +74,7 @@ async function kept(id: string): Promise<void> {
               :id="operation.id"
               :key="renewed"
               :api-name="name"
-              @kept="kept"
+              @saved="saved"
               @removed="router.push(`/apis/${name}`)"
             />
           </div>
@@ -86,7 +86,7 @@ async function kept(id: string): Promise<void> {
             :api-name="name"
             :operation="operation"
             :credential="about.credential"
-            @kept="load"
+            @saved="load"
           />
         </v-card>
       </div>

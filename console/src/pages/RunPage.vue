@@ -6,17 +6,17 @@ import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
 import { listen, onRunChange } from "../logic/live.js";
 import { Waterfall } from "../logic/waterfall.js";
-import BodyView from "../parts/BodyView.vue";
-import BreakpointPanel from "../parts/BreakpointPanel.vue";
-import CompareWith from "../parts/CompareWith.vue";
-import DecidePanel from "../parts/DecidePanel.vue";
-import HeldBack from "../parts/HeldBack.vue";
-import JsonTree from "../parts/JsonTree.vue";
-import RunAgain from "../parts/RunAgain.vue";
-import StateMark from "../parts/StateMark.vue";
-import StepDetail from "../parts/StepDetail.vue";
-import WaitNotice from "../parts/WaitNotice.vue";
-import WaterfallView from "../parts/WaterfallView.vue";
+import BodyView from "../parts/shared/BodyView.vue";
+import BreakpointPanel from "../parts/run/BreakpointPanel.vue";
+import CompareWith from "../parts/run/CompareWith.vue";
+import DecidePanel from "../parts/run/DecidePanel.vue";
+import NotSent from "../parts/run/NotSent.vue";
+import JsonTree from "../parts/shared/JsonTree.vue";
+import RunAgain from "../parts/run/RunAgain.vue";
+import StateMark from "../parts/shared/StateMark.vue";
+import StepDetail from "../parts/run/StepDetail.vue";
+import WaitNotice from "../parts/run/WaitNotice.vue";
+import WaterfallView from "../parts/run/WaterfallView.vue";
 
 const props = defineProps<{ id: string }>();
 const run = ref<RunDetail>();
@@ -98,7 +98,7 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 const params = { id: props.id };
 const stop = (how: "after-step" | "now"): Promise<void> =>
   act(() => api.call(routes.stopRun, { params, body: { how } }));
-const release = (): Promise<void> => act(() => api.call(routes.releaseRun, { params }));
+const release = (): Promise<void> => act(() => api.call(routes.resumeRun, { params }));
 function again(step = ""): void {
   from.value = step;
   opened.value = "again";
@@ -119,7 +119,7 @@ function again(step = ""): void {
         <span>{{ when(run.createdAt) }}, {{ run.trigger.kind }}</span>
         <span v-if="run.startedAt">{{ took(run, now) }}</span>
         <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
-        <span v-if="run.wakeAt">goes on at {{ when(run.wakeAt) }}</span>
+        <span v-if="run.wakeAt">resumes at {{ when(run.wakeAt) }}</span>
         <v-chip v-if="run.rehearsal" size="small" color="info">rehearsal</v-chip>
         <span v-if="run.origin"
           >repeats <router-link class="mono" :to="`/runs/${run.origin}`">{{ run.origin }}</router-link></span
@@ -146,12 +146,12 @@ function again(step = ""): void {
         :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'"
         >{{ run.error.message }}</v-alert
       >
-      <v-alert v-else-if="run.state === 'held'" type="warning" title="Held">
+      <v-alert v-else-if="run.state === 'parked'" type="warning" title="Parked">
         {{ run.message }}
-        <div class="mt-2"><v-btn size="small" @click="release">Let it go on</v-btn></div>
+        <div class="mt-2"><v-btn size="small" @click="release">Resume run</v-btn></div>
       </v-alert>
-      <BreakpointPanel v-else-if="run.waitsOn?.kind === 'breakpoint'" :run="run" @done="load" />
-      <WaitNotice v-else-if="run.waitsOn" :run="run" />
+      <BreakpointPanel v-else-if="run.waitsFor?.kind === 'breakpoint'" :run="run" @done="load" />
+      <WaitNotice v-else-if="run.waitsFor" :run="run" />
       <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
       <RunAgain
         v-if="opened === 'again'"
@@ -162,7 +162,7 @@ function again(step = ""): void {
         @close="opened = ''"
       />
       <CompareWith v-else-if="opened === 'compare'" :run="run" @close="opened = ''" />
-      <HeldBack v-if="run.rehearsal && !active" :rows="rows" @select="selected = $event" />
+      <NotSent v-if="run.rehearsal && !active" :rows="rows" @select="selected = $event" />
       <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
       <div class="two">
         <v-card class="pa-2 left">

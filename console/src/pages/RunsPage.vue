@@ -4,11 +4,11 @@ import { onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
-import RunTable from "../parts/RunTable.vue";
+import RunTable from "../parts/shared/RunTable.vue";
 
 const route = useRoute();
 const router = useRouter();
-const states = ["queued", "running", "waiting", "succeeded", "failed", "stopped", "unsure", "held"];
+const states = ["queued", "running", "waiting", "succeeded", "failed", "stopped", "unsure", "parked"];
 const workflow = ref(String(route.query["workflow"] ?? ""));
 const state = ref<string[]>(
   String(route.query["state"] ?? "")
@@ -30,10 +30,10 @@ function filter(): { workflow?: string; state?: string; text?: string } {
   };
 }
 
-async function load(keep = size): Promise<void> {
+async function load(least = size): Promise<void> {
   try {
     const page = await api.call(routes.listRuns, {
-      query: { ...filter(), limit: Math.min(200, Math.max(size, keep)) },
+      query: { ...filter(), limit: Math.min(200, Math.max(size, least)) },
     });
     runs.value = page.runs;
     more.value = page.more;
@@ -83,7 +83,7 @@ watch([workflow, state, text], () => {
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!runs && !fault" indeterminate />
     <v-card v-if="runs" class="pa-2">
-      <RunTable :runs="runs" empty="There are no such runs." />
+      <RunTable :runs="runs" empty="No runs found." />
       <div v-if="more" class="pa-2"><v-btn @click="loadMore">Older runs</v-btn></div>
     </v-card>
   </div>

@@ -2,11 +2,11 @@
 import { routes, type Activity } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
-import ActivityTable from "../parts/ActivityTable.vue";
-import ConstantsCard from "../parts/ConstantsCard.vue";
-import SharedCard from "../parts/SharedCard.vue";
-import TellingCard from "../parts/TellingCard.vue";
-import UpkeepCard from "../parts/UpkeepCard.vue";
+import ActivityTable from "../parts/shared/ActivityTable.vue";
+import ConstantsCard from "../parts/settings/ConstantsCard.vue";
+import RateLimitsCard from "../parts/settings/RateLimitsCard.vue";
+import NotificationsCard from "../parts/settings/NotificationsCard.vue";
+import RetentionCard from "../parts/settings/RetentionCard.vue";
 
 const activity = ref<Activity[]>([]);
 const fault = ref("");
@@ -26,14 +26,14 @@ onMounted(async () => {
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <div class="two">
       <div class="column">
-        <UpkeepCard />
-        <SharedCard />
+        <RetentionCard />
+        <RateLimitsCard />
         <ConstantsCard />
       </div>
       <div class="column">
-        <TellingCard />
+        <NotificationsCard />
         <v-card class="pa-4">
-          <h2 class="mb-2">Who did what</h2>
+          <h2 class="mb-2">Activity</h2>
           <ActivityTable :activity="activity" with-name />
         </v-card>
       </div>

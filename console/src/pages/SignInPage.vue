@@ -3,7 +3,7 @@ import { routes } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence, shared } from "../api.js";
-import SignInNotice from "../parts/SignInNotice.vue";
+import SignInNotice from "../parts/credential/SignInNotice.vue";
 
 const router = useRouter();
 const fault = ref("");

@@ -6,16 +6,16 @@ import { api, isConflict, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
 import { isInLoop } from "../logic/outline.js";
 import { readUnsaved, writeUnsaved } from "../logic/unsaved.js";
-import AdoptPanel from "../parts/AdoptPanel.vue";
-import DraftConflict from "../parts/DraftConflict.vue";
-import KeptPanel from "../parts/KeptPanel.vue";
-import OutlineView from "../parts/OutlineView.vue";
-import RunTable from "../parts/RunTable.vue";
-import StartForm from "../parts/StartForm.vue";
-import TestPanel from "../parts/TestPanel.vue";
-import VersionsPanel from "../parts/VersionsPanel.vue";
-import WorkflowNotes from "../parts/WorkflowNotes.vue";
-import YamlEditor from "../parts/YamlEditor.vue";
+import AdoptPanel from "../parts/workflow/AdoptPanel.vue";
+import DraftConflict from "../parts/workflow/DraftConflict.vue";
+import RememberedPanel from "../parts/workflow/RememberedPanel.vue";
+import OutlineView from "../parts/workflow/OutlineView.vue";
+import RunTable from "../parts/shared/RunTable.vue";
+import StartForm from "../parts/workflow/StartForm.vue";
+import TestPanel from "../parts/workflow/TestPanel.vue";
+import VersionsPanel from "../parts/workflow/VersionsPanel.vue";
+import WorkflowNotes from "../parts/workflow/WorkflowNotes.vue";
+import YamlEditor from "../parts/workflow/YamlEditor.vue";
 
 const props = defineProps<{ name: string }>();
 const workflow = ref<WorkflowDetail>();
@@ -32,7 +32,7 @@ const testing = ref<OutlineStep>();
 const editor = ref<InstanceType<typeof YamlEditor>>();
 const tab = ref("outline");
 
-/** The revision that the text began from: what is kept over a newer one would lose somebody else's change. */
+/** The revision that the text began from: saving over a newer one would lose somebody else's change. */
 const base = ref(0);
 /** The draft as somebody else left it, where it is not the one that the text began from. */
 const theirs = ref<WorkflowDetail>();
@@ -92,15 +92,15 @@ async function act(what: string, work: () => Promise<WorkflowDetail>): Promise<v
   }
 }
 const params = { name: props.name };
-const keep = (): Promise<WorkflowDetail> =>
+const saveDraft = (): Promise<WorkflowDetail> =>
   api.call(routes.pushWorkflow, { params, body: { text: text.value, base: base.value } });
-const save = (): Promise<void> => act("save", keep);
+const save = (): Promise<void> => act("save", saveDraft);
 const publish = (): Promise<void> =>
   act("publish", async () => {
     if (unsaved.value) {
-      const kept = await keep();
-      take(kept);
-      base.value = kept.revision;
+      const saved = await saveDraft();
+      take(saved);
+      base.value = saved.revision;
     }
     return api.call(routes.publishWorkflow, { params });
   });
@@ -151,13 +151,13 @@ function discard(): void {
         <span class="mono dim">{{ workflow.name }}</span>
         <span v-if="workflow.published !== null">version {{ workflow.published }}</span>
         <span v-else class="dim">not published</span>
-        <span v-if="unsaved" class="text-warning">changes not kept yet</span>
+        <span v-if="unsaved" class="text-warning">Unsaved changes</span>
         <span v-else-if="workflow.draft && workflow.published !== null" class="text-warning"
           >newer draft</span
         >
         <v-spacer />
         <v-btn v-if="unsaved" @click="discard">Discard</v-btn>
-        <v-btn :disabled="!unsaved" :loading="busy === 'save'" @click="save">Keep as draft</v-btn>
+        <v-btn :disabled="!unsaved" :loading="busy === 'save'" @click="save">Save draft</v-btn>
         <v-btn
           color="primary"
           variant="flat"
@@ -194,7 +194,7 @@ function discard(): void {
               <v-tab value="start">Start</v-tab>
               <v-tab value="runs">Runs</v-tab>
               <v-tab value="versions">Versions</v-tab>
-              <v-tab value="kept">Kept</v-tab>
+              <v-tab value="remembered">Remembered</v-tab>
             </v-tabs>
             <div class="pa-3">
               <template v-if="tab === 'outline'">
@@ -222,8 +222,8 @@ function discard(): void {
                 :workflow="workflow"
                 @changed="changed"
               />
-              <KeptPanel v-else-if="tab === 'kept'" :workflow="workflow.name" />
-              <RunTable v-else :runs="runs" empty="It never ran." without-workflow />
+              <RememberedPanel v-else-if="tab === 'remembered'" :workflow="workflow.name" />
+              <RunTable v-else :runs="runs" empty="No runs yet." without-workflow />
             </div>
           </v-card>
           <v-card v-if="problems.length > 0" class="pa-3">

@@ -5,7 +5,7 @@ import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
-import StateMark from "../parts/StateMark.vue";
+import StateMark from "../parts/shared/StateMark.vue";
 
 const router = useRouter();
 const workflows = ref<WorkflowSummary[]>();
@@ -43,7 +43,7 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
     <v-progress-linear v-if="!workflows && !fault" indeterminate />
     <v-card v-if="workflows" class="pa-2">
       <p v-if="workflows.length === 0" class="dim pa-2">
-        There are no workflows yet. Push a file: <span class="mono">ckettle workflow push FILE</span>
+        No workflows yet. Push a file: <span class="mono">ckettle workflow push FILE</span>
       </p>
       <p v-else-if="found.length === 0" class="dim pa-2">
         No workflow has “{{ search }}” in its name or title.

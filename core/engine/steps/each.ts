@@ -3,29 +3,30 @@ import { isObject, kindOf, printJson, type Json, type JsonObject } from "../../v
 import type { EachStep } from "../../workflows/steps.js";
 import { Crowd } from "../crowd.js";
 import type { Path } from "../../values/paths.js";
-import { itemLog, type StepLog } from "../log.js";
+import { itemLog, type StepLog } from "../replayed.js";
 import { derivedByExpression, secretItemPlaces } from "../secrets.js";
 import type { RunError } from "../entries.js";
 import { CannotReplay, StepFailed } from "../signals.js";
-import type { Frame, Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import type { Walk } from "../walk.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
 
-/** A list up to this many characters of JSON is kept in the journal; of a longer one its digest. */
+/** A list up to this many characters of JSON is remembered in the journal; of a longer one its digest. */
 const longestKeptList = 16_384;
-/** So many failures of items are told one by one; the rest are counted. */
+/** So many failures of items are reported one by one; the rest are counted. */
 const mostFailures = 1_000;
 
 /** Runs its steps once for each item of a list: in order, or several at once. */
 export async function walkEach(walk: Walk, step: EachStep, frame: Frame, log: StepLog): Promise<void> {
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
-  walk.checkSignals(frame, path);
+  walk.progress.check(frame, path);
   const list = evaluated(walk, step, frame, log, () => listOf(walk, step, path, frame, log));
   const loop = new Loop(walk, step, path, frame, log, list);
   try {
     await loop.run();
   } catch (error) {
-    if (error instanceof StepFailed) walk.fail(frame, step, log, error.error);
+    if (error instanceof StepFailed) walk.write.fail(frame, step, log, error.error);
     throw error;
   }
   const masked: Path[] = [
@@ -40,27 +41,27 @@ function listOf(walk: Walk, step: EachStep, path: string, frame: Frame, log: Ste
   const begun = log.begun;
   if (begun && Array.isArray(begun.data["list"])) return begun.data["list"];
   const at = begun?.at ?? walk.ports.clock.now();
-  const [kept, constants] = [begun?.data["kept"], begun?.data["constants"]];
-  const list = walk.evaluate(
+  const [remembered, constants] = [begun?.data["remembered"], begun?.data["constants"]];
+  const list = walk.read.evaluate(
     step.list,
     "each",
     path,
     frame,
     at,
     isObject(constants) ? { constants } : undefined,
-    isObject(kept) ? kept : undefined,
+    isObject(remembered) ? remembered : undefined,
   );
   const wrong = (code: string, message: string): never => {
     throw new StepFailed({ code, message, step: path, field: "each" });
   };
   if (!Array.isArray(list)) {
-    const hint = list === null ? " default(…, []) takes an empty list for null." : "";
+    const hint = list === null ? " default(…, []) uses an empty list for null." : "";
     return wrong("not-a-list", `"each" needs a list; ${step.list.text} is ${kindOf(list)}.${hint}`);
   }
   if (list.length > step.limit)
     return wrong(
       "too-many-items",
-      `${step.list.text} has ${list.length} items, and the loop takes ${step.limit} at most ("limit"). Nothing was begun.`,
+      `${step.list.text} has ${list.length} items, but the loop allows ${step.limit} ("limit"). No item was started.`,
     );
   const text = printJson(list);
   const digest = sha256Hex(text);
@@ -70,7 +71,7 @@ function listOf(walk: Walk, step: EachStep, path: string, frame: Frame, log: Ste
     const short: JsonObject = text.length <= longestKeptList ? { list } : {};
     const secret = secretItems(walk, step, frame);
     const masked = secret.map((place) => ["data", "list", "*", ...place]);
-    walk.note({
+    walk.write.note({
       type: "begun",
       path,
       kind: "each",
@@ -79,21 +80,23 @@ function listOf(walk: Walk, step: EachStep, path: string, frame: Frame, log: Ste
       ...(masked.length > 0 ? { masked } : {}),
     });
   } else if (begun.data["digest"] !== digest) {
-    throw new CannotReplay(`The list of step ${path} is not the one that the loop began with.`);
+    throw new CannotReplay(
+      `The list of step ${path} is not the one that the loop began with, so the run cannot continue. Run it again from that step.`,
+    );
   }
   return list;
 }
 
 function constantsOf(walk: Walk, step: EachStep): JsonObject {
   const all = step.reads.some(([root, name]) => root === "constants" && name === undefined);
-  const constants = all ? walk.ports.constants() : walk.constantsRead(step);
+  const constants = all ? walk.ports.constants() : walk.read.constantsRead(step);
   return Object.keys(constants).length > 0 ? { constants } : {};
 }
 
 /** The places of an item that hold secrets: they are secret under the item's own name, too. */
 function secretItems(walk: Walk, step: EachStep, frame: Frame): Path[] {
-  const places = secretItemPlaces(walk, step.list, walk.scope(frame));
-  walk.secret(
+  const places = secretItemPlaces(walk, step.list, walk.read.scope(frame));
+  walk.write.secret(
     [],
     places.flatMap((place) => [
       [step.as, ...place],
@@ -124,7 +127,7 @@ class Loop {
     const only = walk.plan?.itemOf(step);
     const count = only === undefined ? list.length : Math.min(1, list.length - only);
     const run = (index: number): Promise<void> => this.#item(only ?? index);
-    this.#crowd = new Crowd(walk, frame, { path, count, atOnce: step.atOnce, run });
+    this.#crowd = new Crowd(walk.progress, frame, { path, count, parallel: step.parallel, run });
   }
 
   run(): Promise<void> {
@@ -173,8 +176,8 @@ class Loop {
     };
     const came = await this.#cameOut(inner, path);
     const problems = inner.problems.count > 0 ? { problems: inner.problems.count } : {};
-    walk.note({ type: "item", path, at: walk.ports.clock.now(), ...came, ...problems });
-    await walk.flush();
+    walk.write.note({ type: "item", path, at: walk.ports.clock.now(), ...came, ...problems });
+    await walk.write.flush();
   }
 
   /** What an item gave, or how it failed where the loop goes on. */
@@ -183,13 +186,13 @@ class Loop {
     try {
       await walk.steps(step.steps, inner);
       if (!step.collect) return {};
-      const value = walk.evaluate(step.collect, "collect", path, inner, walk.ports.clock.now());
+      const value = walk.read.evaluate(step.collect, "collect", path, inner, walk.ports.clock.now());
       const places: Path[] = [["steps", step.name, "items"]];
-      if (!derivedByExpression(walk, step.collect, value, walk.scope(inner), places)) return { value };
+      if (!derivedByExpression(walk, step.collect, value, walk.read.scope(inner), places)) return { value };
       this.collectsSecrets = true;
       return { value, masked: [["value"]] };
     } catch (error) {
-      if (!(error instanceof StepFailed) || step.onFailure === "stop") throw error;
+      if (!(error instanceof StepFailed) || step.ifOneFails === "stop") throw error;
       return { error: error.error };
     }
   }

@@ -1,11 +1,12 @@
 import type { Json } from "../../values/json.js";
 import type { Path } from "../../values/paths.js";
 import type { Step } from "../../workflows/steps.js";
-import type { StepLog } from "../log.js";
+import type { StepLog } from "../replayed.js";
 import type { RowChange } from "../ports.js";
 import { statedSecrets } from "../secrets.js";
 import { StepFailed } from "../signals.js";
-import type { Frame, Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import type { Walk } from "../walk.js";
 
 /**
  * Takes a step that has ended, without doing anything again. False where it has not ended.
@@ -15,7 +16,7 @@ export function takeEnded(walk: Walk, step: Step, frame: Frame, log: StepLog, ou
   const ended = log.ended;
   if (!ended) return false;
   if (ended.error) throw new StepFailed(ended.error);
-  if (ended.skipped === undefined) walk.settle(frame, step, ended.outcome ?? outcome?.() ?? null);
+  if (ended.skipped === undefined) walk.write.settle(frame, step, ended.outcome ?? outcome?.() ?? null);
   return true;
 }
 
@@ -24,7 +25,7 @@ export function evaluated<T>(walk: Walk, step: Step, frame: Frame, log: StepLog,
   try {
     return run();
   } catch (error) {
-    if (error instanceof StepFailed) walk.fail(frame, step, log, error.error);
+    if (error instanceof StepFailed) walk.write.fail(frame, step, log, error.error);
     throw error;
   }
 }
@@ -42,7 +43,7 @@ export function settled(
     ...(more.masked ?? []),
     ...statedSecrets(walk, step, outcome).map((place) => ["outcome", ...place]),
   ];
-  walk.note(
+  walk.write.note(
     {
       type: "ended",
       path: frame.prefix + step.name,
@@ -53,5 +54,5 @@ export function settled(
     },
     more.change,
   );
-  walk.settle(frame, step, outcome);
+  walk.write.settle(frame, step, outcome);
 }

@@ -2,13 +2,15 @@ import { renderTemplate } from "../../expressions/templates.js";
 import type { ValueMap } from "../../expressions/values.js";
 import { isObject, own, printJson, type Json, type JsonObject } from "../../values/json.js";
 import type { CallStep, EnsureStep } from "../../workflows/steps.js";
-import { innerIndex, itemLog, type ItemLog, type StepLog } from "../log.js";
+import { innerIndex, itemLog, type ItemLog, type StepLog } from "../replayed.js";
 import type { RowChange } from "../ports.js";
-import { answerSecrets, derivedByExpression, madeOfSecret } from "../secrets.js";
+import { responseSecrets, derivedByExpression, madeOfSecret } from "../secrets.js";
 import type { Path } from "../../values/paths.js";
 import { StepFailed } from "../signals.js";
-import { longestWaitInMemory, type Frame, type Walk } from "../walk.js";
-import { walkCall } from "./call.js";
+import type { Frame } from "../frame.js";
+import { longestWaitInMemory } from "../progress.js";
+import type { Walk } from "../walk.js";
+import { walkCall } from "./call/call.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Looks whether something is there, and creates it where it is not; two runs that share a lock do so in turn. */
@@ -16,10 +18,10 @@ export async function walkEnsure(walk: Walk, step: EnsureStep, frame: Frame, log
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
   if (!log.begun) {
-    walk.checkSignals(frame, path);
+    walk.progress.check(frame, path);
     const at = walk.ports.clock.now();
     const lock = evaluated(walk, step, frame, log, () => lockName(walk, step, frame, path, at));
-    walk.note({ type: "begun", path, kind: "ensure", at, data: lock === undefined ? {} : { lock } });
+    walk.write.note({ type: "begun", path, kind: "ensure", at, data: lock === undefined ? {} : { lock } });
   }
   const lock = log.begun?.data["lock"] as string | undefined;
   if (lock !== undefined) await hold(walk, frame, path, lock);
@@ -28,7 +30,7 @@ export async function walkEnsure(walk: Walk, step: EnsureStep, frame: Frame, log
   const ensure = new Ensure(walk, step, frame, path, itemLog(log, innerIndex));
   try {
     const outcome = await ensure.run();
-    const places = answerSecrets(walk, outcome["record"] ?? null, ["steps", step.name, "record"]);
+    const places = responseSecrets(walk, outcome["record"] ?? null, ["steps", step.name, "record"]);
     const masked: Path[] = ensure.recordIsSecret
       ? [["outcome", "record"]]
       : places.map((place) => ["outcome", "record", ...place]);
@@ -37,11 +39,11 @@ export async function walkEnsure(walk: Walk, step: EnsureStep, frame: Frame, log
       masked,
     });
   } catch (error) {
-    if (error instanceof StepFailed) walk.fail(frame, step, log, error.error, free);
+    if (error instanceof StepFailed) walk.write.fail(frame, step, log, error.error, free);
     throw error;
   } finally {
     if (lock !== undefined && log.ended) {
-      await walk.commit();
+      await walk.write.commit();
       walk.ports.locks.release(lock, path);
     }
   }
@@ -50,12 +52,14 @@ export async function walkEnsure(walk: Walk, step: EnsureStep, frame: Frame, log
 function lockName(walk: Walk, step: EnsureStep, frame: Frame, path: string, at: number): string | undefined {
   const template = step.lock;
   if (!template) return undefined;
-  const name = walk.guarded(path, "ensure.lock", () =>
-    renderTemplate(template, walk.scope(frame), walk.surroundings(path, at)),
+  const name = walk.read.guarded(path, "ensure.lock", () =>
+    renderTemplate(template, walk.read.scope(frame), walk.read.surroundings(path, at)),
   );
   const text = typeof name === "string" ? name : printJson(name ?? null);
   // Locks are shown to everybody, and outlive the run's own masks.
-  return madeOfSecret(walk, template, text, walk.scope(frame)) ? walk.ports.locks.secretName(text) : text;
+  return madeOfSecret(walk, template, text, walk.read.scope(frame))
+    ? walk.ports.locks.secretName(text)
+    : text;
 }
 
 /** Waits until no other step holds the name, and takes it. */
@@ -65,17 +69,17 @@ async function hold(walk: Walk, frame: Frame, path: string, name: string): Promi
     const taken = locks.take(name, path);
     if (taken === "had") return;
     if (taken === "taken")
-      return walk.note(
+      return walk.write.note(
         { type: "locked", path, at: clock.now(), lock: name },
         { lock: { name, path, held: true } },
       );
-    walk.checkSignals(frame, path);
-    await walk.flush();
-    const free = await locks.wait(name, longestWaitInMemory, walk.signals.rouse);
-    walk.checkSignals(frame, path);
+    walk.progress.check(frame, path);
+    await walk.write.flush();
+    const free = await locks.wait(name, longestWaitInMemory, walk.progress.signals.rouse);
+    walk.progress.check(frame, path);
     if (!free) {
-      const reason = `Waits for the lock "${name}", which run ${locks.holder(name) ?? ""} holds.`;
-      await walk.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { lock: name, reason });
+      const reason = `Waits for the lock "${name}" of run ${locks.holder(name) ?? ""}.`;
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { lock: name, reason });
     }
   }
 }
@@ -111,7 +115,7 @@ class Ensure {
       return { existed: false, created: made !== undefined, changed: false, record: made?.["body"] ?? null };
     } catch (error) {
       if (!(error instanceof StepFailed) || error.error.status !== 409) throw error;
-      // Another was quicker: it is there now, if the far side means what it says.
+      // Another was quicker: it is there now, if the API means what it says.
       const there = await this.#find("again");
       if (!there) throw error;
       return { existed: true, created: false, changed: false, record: there.record };
@@ -121,7 +125,7 @@ class Ensure {
   async #find(name: string): Promise<{ record: Json; seen: ValueMap } | undefined> {
     const outcome = await this.#call(this.step.find, name);
     if (!outcome || outcome["status"] === 404) return undefined;
-    const seen: ValueMap = { ...answerOf(outcome), failure: null, repeated: false };
+    const seen: ValueMap = { ...responseOf(outcome), failure: null, repeated: false };
     const { step } = this;
     if (step.found && this.#evaluate(step.found, "ensure.found", name, seen) !== true) return undefined;
     const record = step.record
@@ -132,7 +136,7 @@ class Ensure {
     if (record.length > 1 && step.many === "fail")
       throw new StepFailed({
         code: "many",
-        message: `${record.length} records fit, and one was expected. "many: first" takes the first.`,
+        message: `${record.length} records match, but one was expected. Use "many: first" to take the first.`,
         step: this.path,
         field: "ensure.record",
       });
@@ -140,7 +144,7 @@ class Ensure {
     return first === undefined || first === null ? undefined : { record: first, seen };
   }
 
-  /** The answer's own names in an expression stand for what the find gave: `body` for `steps.find.body`. */
+  /** The response's own names in an expression stand for what the find gave: `body` for `steps.find.body`. */
   #holdsSecret(
     expression: NonNullable<EnsureStep["record"]>,
     record: Json,
@@ -148,10 +152,10 @@ class Ensure {
     seen: ValueMap,
   ): boolean {
     const { walk, step } = this;
-    const scope = { ...walk.scope(this.#inner), ...seen };
-    walk.secret(
+    const scope = { ...walk.read.scope(this.#inner), ...seen };
+    walk.write.secret(
       [],
-      walk.secretPaths.flatMap((place) =>
+      walk.secrets.paths.flatMap((place) =>
         place[0] === "steps" && place[1] === name ? [place.slice(2)] : [],
       ),
     );
@@ -173,10 +177,10 @@ class Ensure {
     return { existed: true, created: false, changed: true, record: isObject(body) ? body : record };
   }
 
-  /** Evaluates over the find's answer, as of its end: the same again at a replay. */
+  /** Evaluates over the find's response, as of its end: the same again at a replay. */
   #evaluate(expression: NonNullable<EnsureStep["found"]>, field: string, name: string, seen: ValueMap): Json {
     const at = this.log.step(name).ended?.at ?? this.walk.ports.clock.now();
-    return this.walk.evaluate(expression, field, this.path, this.#inner, at, seen);
+    return this.walk.read.evaluate(expression, field, this.path, this.#inner, at, seen);
   }
 
   async #call(call: CallStep, name: string): Promise<JsonObject | undefined> {
@@ -185,6 +189,6 @@ class Ensure {
   }
 }
 
-function answerOf({ status, headers, body }: JsonObject): JsonObject {
+function responseOf({ status, headers, body }: JsonObject): JsonObject {
   return { status: status ?? 0, headers: headers ?? {}, body: body ?? null };
 }

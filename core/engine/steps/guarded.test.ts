@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Responder } from "../fakes.test.kit.js";
 import { ended, finished, outcomeOf, world } from "./kit.test.kit.js";
 
-/** A far side that refuses what is called `no`. */
+/** A API that refuses what is called `no`. */
 const refusing: Responder = ({ url }) =>
   url.includes("no") ? { status: 403, body: { why: "closed" } } : { status: 200, body: 1 };
 
@@ -65,8 +65,8 @@ describe("catch", () => {
       refusing,
     );
     expect((await it.run()).state).toBe("succeeded");
-    expect(outcomeOf(it, "b!catch/c")).toBe("answer b 403 closed 7 7");
-    expect(outcomeOf(it, "d")).toBe("answer");
+    expect(outcomeOf(it, "b!catch/c")).toBe("response b 403 closed 7 7");
+    expect(outcomeOf(it, "d")).toBe("response");
     expect(finished(it)?.problems).toBe(1);
   });
 

@@ -2,9 +2,10 @@ import { printForPeople } from "../../values/durations.js";
 import type { JsonObject } from "../../values/json.js";
 import type { Step } from "../../workflows/steps.js";
 import type { RunError } from "../entries.js";
-import { innerIndex, itemLog, type StepLog } from "../log.js";
+import { innerIndex, itemLog, type StepLog } from "../replayed.js";
 import { StepFailed, TimedOut } from "../signals.js";
-import type { Frame, Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import type { Walk } from "../walk.js";
 import { evaluated } from "./ended.js";
 
 /** Walks a step by what it says of itself: whether it runs, and what follows where it fails. */
@@ -22,7 +23,7 @@ export async function walkGuarded(
     if (!(error instanceof StepFailed) || !(step.catch || step.keepGoing)) throw error;
     frame.problems.count++;
     if (step.catch) await handled(walk, step, frame, error.error);
-    walk.settle(frame, step, { failed: true, error: error.error as unknown as JsonObject });
+    walk.write.settle(frame, step, { failed: true, error: error.error as unknown as JsonObject });
   }
 }
 
@@ -40,8 +41,8 @@ async function withinTime(
     await run(frame.deadline && frame.deadline.at <= deadline.at ? frame : { ...frame, deadline });
   } catch (error) {
     if (!(error instanceof TimedOut) || error.deadline !== deadline) throw error;
-    const message = `It was not done within ${printForPeople(step.within)}, as "within" says.`;
-    walk.fail(frame, step, log, { code: "timed-out", message });
+    const message = `Not done within ${printForPeople(step.within)}, as "within" says.`;
+    walk.write.fail(frame, step, log, { code: "timed-out", message });
   }
 }
 
@@ -50,12 +51,12 @@ function skipped(walk: Walk, step: Step, frame: Frame, log: StepLog): boolean {
   if (log.ended?.skipped !== undefined) return true;
   if (!step.onlyIf || log.begun || log.ended) return false;
   const path = frame.prefix + step.name;
-  walk.checkSignals(frame, path);
+  walk.progress.check(frame, path);
   const at = walk.ports.clock.now();
   const condition = step.onlyIf;
-  if (evaluated(walk, step, frame, log, () => walk.condition(condition, "only-if", path, frame, at)))
+  if (evaluated(walk, step, frame, log, () => walk.read.condition(condition, "only-if", path, frame, at)))
     return false;
-  walk.note({
+  walk.write.note({
     type: "ended",
     path,
     kind: step.kind,

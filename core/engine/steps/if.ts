@@ -1,7 +1,8 @@
 import type { IfStep } from "../../workflows/steps.js";
-import type { StepLog } from "../log.js";
+import type { StepLog } from "../replayed.js";
 import { StepFailed } from "../signals.js";
-import type { Frame, Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import type { Walk } from "../walk.js";
 import { evaluated } from "./ended.js";
 
 /** Chooses once; a replay walks the branch that was chosen, and takes its steps from the journal. */
@@ -10,20 +11,20 @@ export async function walkIf(walk: Walk, step: IfStep, frame: Frame, log: StepLo
   const clock = walk.ports.clock;
   if (log.ended?.error) throw new StepFailed(log.ended.error);
   if (!log.begun) {
-    walk.checkSignals(frame, path);
+    walk.progress.check(frame, path);
     const at = clock.now();
     const plan = walk.plan?.choosesFor(step) ? walk.plan : undefined;
     const taken = evaluated(walk, step, frame, log, () =>
       step.cases.find(({ condition, chose, then }) => {
         if (plan) return plan.leadsOn(then);
         const field = chose === "then" ? "if" : `cases[${chose}].if`;
-        return walk.condition(condition, field, path, frame, at);
+        return walk.read.condition(condition, field, path, frame, at);
       }),
     );
-    walk.note({ type: "begun", path, kind: "if", at, data: { chose: taken?.chose ?? "else" } });
+    walk.write.note({ type: "begun", path, kind: "if", at, data: { chose: taken?.chose ?? "else" } });
   }
   const chose = log.begun?.data["chose"] as "then" | "else" | number;
   await walk.steps(step.cases.find((one) => one.chose === chose)?.then ?? step.else, frame);
-  if (!log.ended) walk.note({ type: "ended", path, kind: "if", at: clock.now(), outcome: { chose } });
-  walk.settle(frame, step, { chose });
+  if (!log.ended) walk.write.note({ type: "ended", path, kind: "if", at: clock.now(), outcome: { chose } });
+  walk.write.settle(frame, step, { chose });
 }

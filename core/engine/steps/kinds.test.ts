@@ -16,8 +16,8 @@ ${more}    steps: [{ step: call, request: "POST https://a.example/\${n}" }]
 
   it.each([1, 3])(
     "goes on past an item that fails, says which, and gives the rest (%i at once)",
-    async (atOnce) => {
-      const it = world(round(`    on-failure: continue\n    at-once: ${atOnce}\n`), refusing);
+    async (parallel) => {
+      const it = world(round(`    if-one-fails: continue\n    parallel: ${parallel}\n`), refusing);
       expect((await it.run()).state).toBe("succeeded");
       expect(outcomeOf(it, "n")).toBe('4 1 ["0","1","2","4"] 3');
       expect(finished(it)?.problems).toBe(1);
@@ -25,7 +25,7 @@ ${more}    steps: [{ step: call, request: "POST https://a.example/\${n}" }]
   );
 
   it("tells the same after a stop, and repeats no item that ended", async () => {
-    const first = world(round("    on-failure: continue\n"), refusing);
+    const first = world(round("    if-one-fails: continue\n"), refusing);
     await first.run();
     const cut = first.rows.findIndex(({ entry }) => entry.type === "item" && entry.path === "round[3]");
     const second = world(first.file.slice(first.file.indexOf("  - ")), refusing);
@@ -45,16 +45,16 @@ ${more}    steps: [{ step: call, request: "POST https://a.example/\${n}" }]
     const it = world(
       "  - { step: r, each: 'lists.range(1000).map(x, lists.range(101)).flatten()', steps: [{ step: c, note: x }] }\n",
     );
-    expect((await it.run()).error?.message).toContain("100000 at most");
+    expect((await it.run()).error?.message).toContain("the loop allows 100000");
   });
 
   it("tells a thousand failures, and counts the rest", async () => {
     const it = world(
-      "  - { step: r, each: lists.range(1200), on-failure: continue, steps: [{ step: c, stop: { as: failed } }] }\n",
+      "  - { step: r, each: lists.range(1200), if-one-fails: continue, steps: [{ step: c, fail: It failed. }] }\n",
     );
     expect((await it.run()).state).toBe("failed"); // a stop ends the run, not the item
     const other = world(
-      "  - { step: r, each: lists.range(1200), on-failure: continue, steps: [{ step: c, note: '${[][0]}' }] }\n  - { step: n, note: '${size(steps.r.failures)} ${steps.r.failed}' }\n",
+      "  - { step: r, each: lists.range(1200), if-one-fails: continue, steps: [{ step: c, note: '${[][0]}' }] }\n  - { step: n, note: '${size(steps.r.failures)} ${steps.r.failed}' }\n",
     );
     await other.run();
     expect(outcomeOf(other, "n")).toBe("1000 1200");
@@ -114,43 +114,45 @@ describe("together", () => {
   });
 });
 
-describe("keep", () => {
+describe("remember", () => {
   it("keeps values, adds, appends up to a number, for this run and later ones", async () => {
     const it =
-      world(`  - { step: a, keep: { key: tank, values: { low: true }, add: { count: 2 }, append: { turns: "\${now()}" }, most: 2 } }
-  - { step: b, keep: { key: tank, append: { turns: x }, most: 2, add: { count: 1 } } }
-  - { step: n, note: "\${kept('tank').count} \${size(kept('tank').turns)} \${kept('tank').turns[1]} \${kept('other').?low.orValue('none')}" }
+      world(`  - { step: a, remember: { key: tank, values: { low: true }, add: { count: 2 }, append: { turns: "\${now()}" }, most: 2 } }
+  - { step: b, remember: { key: tank, append: { turns: x }, most: 2, add: { count: 1 } } }
+  - { step: n, note: "\${remembered('tank').count} \${size(remembered('tank').turns)} \${remembered('tank').turns[1]} \${remembered('other').?low.orValue('none')}" }
 `);
     expect((await it.run()).state).toBe("succeeded");
     expect(outcomeOf(it, "n")).toBe("3 2 x none");
-    expect(it.kept).toMatchObject({ tank: { low: true, count: 3 } });
+    expect(it.remembered).toMatchObject({ tank: { low: true, count: 3 } });
     const row = it.rows.find(({ entry }) => entry.type === "ended" && entry.path === "a");
-    expect(row?.change?.kept?.key).toBe("tank");
+    expect(row?.change?.remembered?.key).toBe("tank");
   });
 
-  it("changes nothing where what is kept is not as expected", async () => {
-    const it = world("  - { step: a, keep: { key: k, expect: { state: open }, values: { state: shut } } }\n");
-    it.kept["k"] = { state: "locked" };
+  it("changes nothing where what is remembered is not as expected", async () => {
+    const it = world(
+      "  - { step: a, remember: { key: k, expect: { state: open }, values: { state: shut } } }\n",
+    );
+    it.remembered["k"] = { state: "locked" };
     expect(await it.run()).toMatchObject({ error: { code: "not-as-expected", field: "keep.expect.state" } });
-    expect(it.kept["k"]).toEqual({ state: "locked" });
+    expect(it.remembered["k"]).toEqual({ state: "locked" });
   });
 
   it.each([
     ["add: { n: x }", "keep.add.n"],
     ["append: { low: 1 }", "keep.append.low"],
   ])("says where a value does not fit: %s", async (change, field) => {
-    const it = world(`  - { step: a, keep: { key: k, ${change} } }\n`);
-    it.kept["k"] = { low: true };
+    const it = world(`  - { step: a, remember: { key: k, ${change} } }\n`);
+    it.remembered["k"] = { low: true };
     expect(await it.run()).toMatchObject({ error: { code: "bad-value", field } });
   });
 
   it("what a step read stays what it read, also when it goes on after a stop", async () => {
     const it = world(
-      "  - { step: r, each: \"kept('list').?of.orValue([])\", steps: [{ step: s, wait: { for: 1m } }] }\n",
+      "  - { step: r, each: \"remembered('list').?of.orValue([])\", steps: [{ step: s, wait: { for: 1m } }] }\n",
     );
-    it.kept["list"] = { of: Array.from({ length: 3_000 }, (_, index) => `item ${index}`) };
+    it.remembered["list"] = { of: Array.from({ length: 3_000 }, (_, index) => `item ${index}`) };
     expect((await it.run()).state).toBe("waiting");
-    it.kept["list"] = { of: [] };
+    it.remembered["list"] = { of: [] };
     expect((await it.run()).state).toBe("waiting");
   });
 });
@@ -168,7 +170,7 @@ describe("within", () => {
     expect((await it.runToEnd()).state).toBe("succeeded");
     expect(it.time - begun).toBe(90_000);
     expect(outcomeOf(it, "g!catch/c")).toBe("timed-out");
-    expect(ended(it, "g")?.error?.message).toBe('It was not done within 1 min 30 s, as "within" says.');
+    expect(ended(it, "g")?.error?.message).toBe('Not done within 1 min 30 s, as "within" says.');
   });
 
   it("ends retries, and shortens the time that an attempt may take", async () => {
@@ -221,7 +223,7 @@ describe("workflow", () => {
     it.children = {
       "greet-guest": {
         state: "failed",
-        error: { code: "answer", message: "It answered 403.", status: 403 },
+        error: { code: "response", message: "It sent 403.", status: 403 },
         secrets: [],
         masked: [],
       },
@@ -230,7 +232,7 @@ describe("workflow", () => {
   });
 
   it("does not wait where it is told not to", async () => {
-    const it = world("  - { step: sub, workflow: { name: other, wait: false } }\n");
+    const it = world("  - { step: sub, workflow: { name: other, in-background: true } }\n");
     expect((await it.run()).state).toBe("succeeded");
     expect(outcomeOf(it, "sub")).toEqual({ run: "child of sub" });
   });
@@ -283,7 +285,7 @@ describe("secret", () => {
     },
   );
 
-  it("masks the outcome of a step that is no call", async () => {
+  it("masks the outcome of a step that is not a call", async () => {
     const it = world('  - { step: a, secret: true, set: { pin: "4711" } }\n');
     await it.run();
     expect(it.rows.map(({ open }) => open).join()).not.toContain("4711");

@@ -1,31 +1,32 @@
 import { isObject, type Json, type JsonObject } from "../../values/json.js";
 import { renderValue, type RespondStep } from "../../workflows/steps.js";
-import type { StepLog } from "../log.js";
+import type { StepLog } from "../replayed.js";
 import { derivedSecrets } from "../secrets.js";
 import { StepFailed } from "../signals.js";
-import type { Frame, Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import type { Walk } from "../walk.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
 
 /** Gives the response to a starter that waits: once a run, and only after it is durable. */
 export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, log: StepLog): Promise<void> {
   const path = frame.prefix + step.name;
   if (takeEnded(walk, step, frame, log)) {
-    walk.responded = true;
+    walk.write.responded = true;
     return;
   }
-  walk.checkSignals(frame, path);
+  walk.progress.check(frame, path);
   const at = walk.ports.clock.now();
-  const scope = walk.scope(frame);
+  const scope = walk.read.scope(frame);
   const response = evaluated(walk, step, frame, log, () => {
-    if (walk.responded)
+    if (walk.write.responded)
       throw new StepFailed({
         code: "responded-twice",
-        message: "A response was given already; a run has one.",
+        message: "The run has responded already. A run has one response.",
         step: path,
       });
-    return walk.guarded(path, "respond", () => {
+    return walk.read.guarded(path, "respond", () => {
       const render = (value: RespondStep["body"]) =>
-        value ? (renderValue(value, scope, walk.surroundings(path, at)) ?? null) : null;
+        value ? (renderValue(value, scope, walk.read.surroundings(path, at)) ?? null) : null;
       return {
         status: statusOf(render(step.status), path),
         headers: textHeaders(render(step.headers)),
@@ -38,8 +39,8 @@ export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, l
       ? [["outcome", "body"]]
       : [];
   settled(walk, step, frame, at, response, { masked });
-  walk.responded = true;
-  await walk.commit();
+  walk.write.responded = true;
+  await walk.write.commit();
   walk.ports.respond(response);
 }
 

@@ -129,7 +129,7 @@ describe("respond", () => {
 describe("stop and note", () => {
   it("end the run with a message, and write into the journal", async () => {
     const it = world(
-      '  - { step: n, note: "at ${now()}" }\n  - { step: s, stop: { message: "done ${steps.n}" } }\n  - { step: never, note: x }\n',
+      '  - { step: n, note: "at ${now()}" }\n  - { step: s, finish: "done ${steps.n}" }\n  - { step: never, note: x }\n',
     );
     expect((await it.run()).state).toBe("succeeded");
     expect(it.entries().at(-1)).toMatchObject({
@@ -149,7 +149,7 @@ describe("each", () => {
 
   it("nests, and sees outer items and indexes only by name", async () => {
     const it = world(
-      '  - { step: o, each: \'[[1, 2], [3]]\', as: row, collect: steps.i.items, steps: [{ step: i, each: row, as: n, at-once: 2, collect: "n * 10 + index", steps: [{ step: x, note: "${size(row)}" }] }] }\n',
+      '  - { step: o, each: \'[[1, 2], [3]]\', as: row, collect: steps.i.items, steps: [{ step: i, each: row, as: n, parallel: 2, collect: "n * 10 + index", steps: [{ step: x, note: "${size(row)}" }] }] }\n',
     );
     await it.run();
     expect(outcomeOf(it, "o")).toMatchObject({ items: [[10, 21], [30]] });
@@ -164,7 +164,7 @@ describe("each", () => {
 
   it("keeps a long list by its digest, and the constants that it was made of; a run whose list is another one is held", async () => {
     const file =
-      '  - { step: l, each: "lists.range(5000).map(n, n + constants.from)", at-once: 3, steps: [{ step: g, request: "GET https://a.example/${item}" }] }\n';
+      '  - { step: l, each: "lists.range(5000).map(n, n + constants.from)", parallel: 3, steps: [{ step: g, request: "GET https://a.example/${item}" }] }\n';
     const it = world(file);
     it.constants = { from: 0 };
     it.beforeSend = () => it.sent.length === 50 && it.pause.abort();
@@ -182,10 +182,10 @@ describe("each", () => {
       if (row.entry.type !== "begun" || row.entry.kind !== "each") return row;
       return { ...row, open: row.open.replace('"from":0', '"from":1') };
     });
-    expect((await changed.run()).state).toBe("held");
+    expect((await changed.run()).state).toBe("parked");
     expect(changed.entries().at(-1)).toMatchObject({
       type: "rested",
-      state: "held",
+      state: "parked",
       reason: expect.stringContaining("not the one"),
     });
     expect(changed.sent).toHaveLength(0);
@@ -193,7 +193,7 @@ describe("each", () => {
 
   it("lets other items go on when one is unsure, and is unsure when they are done", async () => {
     const it = world(
-      '  - { step: l, each: lists.range(4), at-once: 2, steps: [{ step: p, request: "POST https://a.example/${item}" }] }\n',
+      '  - { step: l, each: lists.range(4), parallel: 2, steps: [{ step: p, request: "POST https://a.example/${item}" }] }\n',
       (request) => (request.url.endsWith("/1") ? "cut" : { status: 201 }),
     );
     expect((await it.run()).state).toBe("unsure");
@@ -214,18 +214,18 @@ describe("each", () => {
 });
 
 describe("a journal of another format", () => {
-  it("is held, and nothing is guessed", async () => {
+  it("is parked, and nothing is guessed", async () => {
     const it = world("  - { step: a, request: GET https://a.example }\n");
     it.start();
     const [row] = it.rows;
     it.rows = [
       {
         entry: row?.entry as Entry,
-        open: (row?.open as string).replace('"format":1', '"format":99'),
+        open: (row?.open as string).replace('"format":2', '"format":99'),
         sealed: undefined,
       },
     ];
-    expect((await it.run()).state).toBe("held");
+    expect((await it.run()).state).toBe("parked");
     expect(it.sent).toHaveLength(0);
   });
 });

@@ -1,14 +1,16 @@
 import { isObject, leafTexts, type Json, type JsonObject } from "../../values/json.js";
 import type { Path } from "../../values/paths.js";
 import { renderValue, type WorkflowStep } from "../../workflows/steps.js";
-import type { StepLog } from "../log.js";
+import type { StepLog } from "../replayed.js";
 import { ChildRefused, type ChildEnd } from "../ports.js";
 import { derivedPlaces, derivedSecrets } from "../secrets.js";
 import { Stopped, TimedOut } from "../signals.js";
-import { longestWaitInMemory, type Frame, type Walk } from "../walk.js";
+import type { Frame } from "../frame.js";
+import { longestWaitInMemory } from "../progress.js";
+import type { Walk } from "../walk.js";
 import { evaluated, settled, takeEnded } from "./ended.js";
 
-/** Starts a run of another workflow, once however often this is walked, and waits for its response where it is told to. */
+/** Starts a run of another workflow, once however often this is walked, and waits for its response if it is asked to. */
 export async function walkWorkflow(
   walk: Walk,
   step: WorkflowStep,
@@ -17,16 +19,16 @@ export async function walkWorkflow(
 ): Promise<void> {
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
-  walk.checkSignals(frame, path);
+  walk.progress.check(frame, path);
   if (!log.begun) begin(walk, step, frame, log, path);
-  await walk.commit();
+  await walk.write.commit();
   const child = await start(walk, step, frame, log, path);
-  if (!step.waits) return settled(walk, step, frame, walk.ports.clock.now(), { run: child });
+  if (step.inBackground) return settled(walk, step, frame, walk.ports.clock.now(), { run: child });
   const end = await ended(walk, step, frame, path, child);
-  walk.secret(end.secrets, []);
+  walk.write.secret(end.secrets, []);
   if (end.state !== "succeeded") {
     const how = end.error ? `: ${end.error.message}` : ".";
-    walk.fail(frame, step, log, {
+    walk.write.fail(frame, step, log, {
       code: end.state === "skipped" ? "busy" : "run-failed",
       message: `The run ${child} of ${step.called} ${end.state === "skipped" ? "was skipped" : `ended ${end.state}`}${how}`,
       ...(end.error?.status === undefined ? {} : { status: end.error.status }),
@@ -34,7 +36,7 @@ export async function walkWorkflow(
     });
   }
   const response: JsonObject = end.response ?? { status: 204, headers: {}, body: null };
-  walk.secret(
+  walk.write.secret(
     [],
     end.masked.map((place) => ["steps", step.name, ...place]),
   );
@@ -44,14 +46,14 @@ export async function walkWorkflow(
 
 function begin(walk: Walk, step: WorkflowStep, frame: Frame, log: StepLog, path: string): void {
   const at = walk.ports.clock.now();
-  const scope = walk.scope(frame);
+  const scope = walk.read.scope(frame);
   const given = step.inputs;
   const inputs = given
     ? evaluated(walk, step, frame, log, () =>
-        walk.guarded(
+        walk.read.guarded(
           path,
           "workflow.inputs",
-          () => renderValue(given, scope, walk.surroundings(path, at)) ?? {},
+          () => renderValue(given, scope, walk.read.surroundings(path, at)) ?? {},
         ),
       )
     : {};
@@ -59,7 +61,7 @@ function begin(walk: Walk, step: WorkflowStep, frame: Frame, log: StepLog, path:
     given && derivedSecrets(walk, given, inputs, scope, []) ? { masked: [["data", "inputs"]] } : {};
   const secret = given ? derivedPlaces(walk, given, inputs, scope) : [];
   const data = { called: step.called, inputs, ...(secret.length > 0 ? { secret: secret as Json } : {}) };
-  walk.note({ type: "begun", path, kind: "workflow", at, data, ...masked });
+  walk.write.note({ type: "begun", path, kind: "workflow", at, data, ...masked });
 }
 
 async function start(
@@ -75,7 +77,7 @@ async function start(
       workflow: step.called,
       inputs: isObject(inputs) ? inputs : {},
       path,
-      waits: step.waits,
+      waits: !step.inBackground,
       rehearsal: walk.rehearsal,
       secrets: secretsIn(walk, inputs ?? null),
       secretPlaces: (log.begun?.data["secret"] as Path[] | undefined) ?? [],
@@ -83,18 +85,18 @@ async function start(
     });
   } catch (error) {
     if (!(error instanceof ChildRefused)) throw error;
-    return walk.fail(frame, step, log, { code: error.code, message: error.message });
+    return walk.write.fail(frame, step, log, { code: error.code, message: error.message });
   }
 }
 
 /** More characters than this are not compared with the secrets of a run, each counted once for each secret. */
 const mostCompared = 1e9;
 
-/** Of the secrets of this run those that it hands on; all of them where which ones they are cannot be told, or takes long. */
+/** Of the secrets of this run those that it hands on; all of them where which ones they are cannot be known, or takes long. */
 function secretsIn(walk: Walk, inputs: Json): string[] {
-  const showing = leafTexts(inputs).filter((text) => walk.masks.found(text));
+  const showing = leafTexts(inputs).filter((text) => walk.secrets.masks.found(text));
   if (showing.length === 0) return [];
-  const all = walk.masks.values();
+  const all = walk.secrets.masks.values();
   const text = showing.join("\u0000");
   if (text.length * all.length > mostCompared) return all;
   const plain = all.filter((secret) => text.includes(secret));
@@ -112,11 +114,11 @@ async function ended(
   const { children } = walk.ports;
   try {
     for (;;) {
-      const end = await children.ended(child, longestWaitInMemory, walk.signals.rouse);
+      const end = await children.ended(child, longestWaitInMemory, walk.progress.signals.rouse);
       if (end) return end;
-      walk.checkSignals(frame, path);
+      walk.progress.check(frame, path);
       const reason = `Waits for the run ${child} of ${step.called}.`;
-      await walk.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { child, reason });
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { child, reason });
     }
   } catch (error) {
     if (error instanceof Stopped || error instanceof TimedOut) await children.stop(child);

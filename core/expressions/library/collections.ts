@@ -183,7 +183,7 @@ export const collectionFunctions: FunctionEntry[] = [
     "function",
     [list(), list("others")],
     "boolean",
-    "Whether a list holds every item of another.",
+    "Whether a list contains every item of another.",
     [
       ["sets.contains([1, 2, 3], [2, 3])", "true"],
       ["sets.contains([1], [2])", "false"],

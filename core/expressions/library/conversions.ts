@@ -28,7 +28,7 @@ function toNumber(value: Value): number | Exact {
   }
   if (value instanceof Timestamp) return Math.floor(value.millis / 1000);
   if (typeof value === "string")
-    throw new CallFailure("bad-value", `"${value.slice(0, 60)}" is no number.`, 0);
+    throw new CallFailure("bad-value", `"${value.slice(0, 60)}" is not a number.`, 0);
   throw new CallFailure("wrong-kind", `there is no number in ${kindOfValue(value)}.`, 0);
 }
 
@@ -62,7 +62,11 @@ export const conversionFunctions: FunctionEntry[] = [
     ],
     call([value], context) {
       if (value === null)
-        throw new CallFailure("null-value", 'the value is null. default(…, "") says what to take then.', 0);
+        throw new CallFailure(
+          "null-value",
+          'the value is null. Use default(…, "") to give a value for that case.',
+          0,
+        );
       const text = value instanceof Uint8Array ? textOfBytes(value) : toText(value as Value);
       if (text === undefined) throw new CallFailure("bad-value", "the bytes are not UTF-8 text.", 0);
       context.make(text.length);
@@ -74,7 +78,7 @@ export const conversionFunctions: FunctionEntry[] = [
     form: "function",
     parameters: [{ name: "value", kinds: ["text", "number", "timestamp"] }],
     result: "number",
-    help: "The number that a text holds, or an error when it holds none.",
+    help: "The number in a text, or an error if the text is not a number.",
     examples: [
       ['number("12.5")', "12.5"],
       ['number(" 7 ") + 1', "8"],
@@ -86,7 +90,7 @@ export const conversionFunctions: FunctionEntry[] = [
     form: "function",
     parameters: [{ name: "value", kinds: ["text", "number"] }],
     result: "number",
-    help: 'The number that a text holds, also "NaN", "Infinity" and "-Infinity"; of one with many digits the nearest that a double holds.',
+    help: 'The number in a text, also "NaN", "Infinity" and "-Infinity"; of one with many digits the nearest that a double holds.',
     examples: [
       ['double("1e3")', "1000"],
       ["double(3)", "3"],
@@ -168,7 +172,7 @@ export const conversionFunctions: FunctionEntry[] = [
       if (!parsed)
         throw new CallFailure(
           "bad-value",
-          `"${String(value).slice(0, 60)}" is no RFC 3339 time, such as 2027-03-01T05:00:00Z.`,
+          `"${String(value).slice(0, 60)}" is not an RFC 3339 time, such as 2027-03-01T05:00:00Z.`,
           0,
         );
       if (!isTime(parsed.millis))
@@ -192,7 +196,7 @@ export const conversionFunctions: FunctionEntry[] = [
       if (millis === undefined)
         throw new CallFailure(
           "bad-value",
-          `"${String(value).slice(0, 60)}" is no duration, such as 90s, 1h30m or 2d.`,
+          `"${String(value).slice(0, 60)}" is not a duration, such as 90s, 1h30m or 2d.`,
           0,
         );
       if (!isLength(millis)) throw new CallFailure("bad-value", "a duration is at most 10,000 years.", 0);
@@ -230,7 +234,7 @@ export const conversionFunctions: FunctionEntry[] = [
         const at = (error as JsonSyntaxError).position;
         throw new CallFailure(
           "bad-value",
-          `the text is no JSON${at === undefined ? "" : ` at character ${at + 1}`}: ${(error as Error).message}`,
+          `the text is not JSON${at === undefined ? "" : ` at character ${at + 1}`}: ${(error as Error).message}`,
           0,
         );
       }

@@ -20,7 +20,7 @@ function zoneName(zone: string | undefined, argument: number): string {
   } catch {
     throw new CallFailure(
       "bad-value",
-      `"${zone.slice(0, 60)}" is no time zone, such as Europe/Vienna or +02:00.`,
+      `"${zone.slice(0, 60)}" is not a time zone, such as Europe/Vienna or +02:00.`,
       argument,
     );
   }
@@ -102,7 +102,7 @@ const days = "Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split(" 
 const two = (value: number) => String(value).padStart(2, "0");
 const four = (value: number) => String(value).padStart(4, "0");
 
-/** A format as its parts: letters with a meaning, and texts (in single quotes, or what is no letter). */
+/** A format as its parts: letters with a meaning, and texts (in single quotes, or what is not a letter). */
 function formatParts(format: string): ({ text: string } | { letter: string })[] {
   const parts: ({ text: string } | { letter: string })[] = [];
   for (const [piece] of format.matchAll(/'(?:[^']|'')*'|([A-Za-z])\1*|[^A-Za-z']+|'/g)) {
@@ -140,7 +140,7 @@ function parsed(source: string, format: string, zone: string | undefined): Times
   // The pattern is made of fixed pieces without nested repetition; the text is bounded.
   const match = new RegExp(`^\\s*${expected.join("")}\\s*$`).exec(source.slice(0, 200));
   const fault = () =>
-    new CallFailure("bad-value", `"${source.slice(0, 60)}" is no time in the form ${format}.`, 0);
+    new CallFailure("bad-value", `"${source.slice(0, 60)}" is not a time in the form ${format}.`, 0);
   if (!match) throw fault();
   const found = Object.fromEntries(names.map((name, index) => [name, match[index + 1] as string]));
   const number = (name: string, otherwise: number) =>
@@ -199,7 +199,7 @@ function startOf(value: Zoned, unit: string): Zoned {
     case "year":
       return day.with({ day: 1, month: 1 }).startOfDay();
     default:
-      throw new CallFailure("bad-value", `"${unit}" is no unit; there are ${units.join(", ")}.`, 1);
+      throw new CallFailure("bad-value", `"${unit}" is not a unit; there are ${units.join(", ")}.`, 1);
   }
 }
 

@@ -22,7 +22,7 @@ function hash(
     form: "function",
     parameters: [data],
     result: "bytes",
-    help: `The ${title} digest, as bytes; hex(…) or base64.encode(…) makes a text of it.`,
+    help: `The ${title} digest, as bytes; hex(…) or base64.encode(…) turns it into text.`,
     examples: [example, [`size(${name}("x"))`, String(compute(utf8("x")).length)]],
     call: ([value], context) => compute(bytesOf(value, context)),
   };
@@ -80,7 +80,7 @@ function decoder(name: string): FunctionEntry {
     call([value], context) {
       context.make((value as string).length);
       const bytes = fromBase64(value as string);
-      if (!bytes) throw new CallFailure("bad-value", "the text is no Base64.", 0);
+      if (!bytes) throw new CallFailure("bad-value", "the text is not Base64.", 0);
       return bytes;
     },
   };

@@ -11,7 +11,7 @@ export interface CallContext {
   now(): number;
   uuid(): string;
   /** What the workflow keeps under a key. */
-  kept(key: string): Value;
+  remembered(key: string): Value;
 }
 
 export interface Parameter {

@@ -31,7 +31,7 @@ export function formatText(pattern: string, values: Value[]): string {
     if (!clause)
       throw new CallFailure(
         "bad-value",
-        `"${pattern.slice(at, at + 2)}" is no clause; there are %s %d %f %e %b %o %x %X and %%.`,
+        `"${pattern.slice(at, at + 2)}" is not a clause; there are %s %d %f %e %b %o %x %X and %%.`,
         0,
       );
     at += clause[0].length - 1;

@@ -34,7 +34,7 @@ export const macroEntries: readonly MacroEntry[] = [
   macro(
     "cel.bind",
     "cel.bind(name, value, expression)",
-    "The expression, in which a name stands for a value that is worked out once.",
+    "The expression, in which a name means a value that is computed once.",
     ["cel.bind(x, 2 + 3, x * x)", "25"],
     ['cel.bind(a, "hut", a + a)', '"huthut"'],
   ),

@@ -79,7 +79,7 @@ function ofList(
       if (order === undefined)
         throw new CallFailure(
           item === null || best === null ? "null-value" : "wrong-kind",
-          `${kindOfValue(item)} and ${kindOfValue(best)} have no order between them.`,
+          `${kindOfValue(item)} and ${kindOfValue(best)} cannot be compared.`,
           0,
         );
       return better(order) ? item : best;
@@ -259,7 +259,7 @@ export const moreNumberFunctions: FunctionEntry[] = [
             : typeof given === "number" && Number.isFinite(given)
               ? BigInt(Math.trunc(given))
               : undefined;
-      if (cut === undefined) throw new CallFailure("bad-value", "this is no number from 0 on.", 0);
+      if (cut === undefined) throw new CallFailure("bad-value", "this is not a number from 0 on.", 0);
       if (cut < 0n || cut > 18446744073709551615n || (typeof value === "number" && value < 0))
         throw new CallFailure("bad-value", "the number is out of range: 0 to 2^64 - 1.", 0);
       const double = Number(cut);

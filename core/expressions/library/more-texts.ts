@@ -39,7 +39,7 @@ export const moreTextFunctions: FunctionEntry[] = [
     "method",
     [text(), text("part"), maybe(number("start"))],
     "number",
-    "Where a part stands the last time, at or before a place; -1 where it does not.",
+    "Where a part comes last, at or before a place; -1 if it does not.",
     [
       ['"a/b/c".lastIndexOf("/")', "3"],
       ['"a/b/c".lastIndexOf("x")', "-1"],
@@ -142,7 +142,7 @@ export const moreTextFunctions: FunctionEntry[] = [
     "both",
     [text()],
     "number",
-    "The first number that stands in a text; null where there is none.",
+    "The first number in a text; null if there is none.",
     [
       ['numberIn("32.9 mi")', "32.9"],
       ['numberIn("none")', "null"],

@@ -14,7 +14,11 @@ export function pattern(source: string): RE2JS {
     compiled = RE2JS.compile(source);
   } catch (error) {
     const why = error instanceof RE2JSException ? error.message : String(error);
-    throw new CallFailure("bad-value", `"${source.slice(0, 60)}" is no regular expression (RE2): ${why}`, 1);
+    throw new CallFailure(
+      "bad-value",
+      `"${source.slice(0, 60)}" is not a regular expression (RE2): ${why}`,
+      1,
+    );
   }
   if (patterns.size >= 200) patterns.clear();
   patterns.set(source, compiled);
@@ -75,7 +79,7 @@ export const regexFunctions: FunctionEntry[] = [
     "optional",
     "What a regular expression (RE2) finds first, or its group, as an optional value.",
     [
-      ['regex.extract("/sets/ab-12/view", "/sets/([^/]+)/").orValue(null)', '"ab-12"'],
+      ['regex.extract("/huts/ab-12/plan", "/huts/([^/]+)/").orValue(null)', '"ab-12"'],
       ['regex.extract("hut", "[0-9]+").orValue(null)', "null"],
     ],
     ([value, source]: [string, string], context) => {

@@ -72,7 +72,7 @@ export const textFunctions: FunctionEntry[] = [
   ),
   test(
     "contains",
-    "Whether a text holds another.",
+    "Whether a text contains another.",
     [
       ['"Ibex Step".contains("ex")', "true"],
       ['"Ibex Step".contains("EX")', "false"],
@@ -235,7 +235,7 @@ export const textFunctions: FunctionEntry[] = [
     form: "both",
     parameters: [text(), text("part"), { name: "start", kinds: ["number"], optional: true }],
     result: "number",
-    help: "Where a text first holds another, counted from 0; -1 where it does not.",
+    help: "Where a text first contains another, counted from 0; -1 if it does not.",
     examples: [
       ['"marit@alpha.example".indexOf("@")', "5"],
       ['"abc".indexOf("z")', "-1"],
@@ -260,5 +260,5 @@ function joinable(item: Value, index: number): string {
   if (typeof item === "string") return item;
   if (typeof item === "number" || typeof item === "boolean") return String(item);
   const hint = item === null ? " Leave nulls out first: list.filter(item, item != null)." : "";
-  throw new CallFailure("wrong-kind", `item ${index} is no text.${hint}`, 0);
+  throw new CallFailure("wrong-kind", `item ${index} is not a text.${hint}`, 0);
 }

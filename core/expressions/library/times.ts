@@ -62,15 +62,15 @@ export const timeFunctions: FunctionEntry[] = [
     call: (_, context) => context.uuid(),
   },
   {
-    name: "kept",
+    name: "remembered",
     form: "function",
     parameters: [{ name: "key", kinds: ["text"] }],
     result: "object",
-    help: "What this workflow keeps under a key, from run to run; an empty object while nothing is kept.",
+    help: "What this workflow remembers under a key, from run to run; an empty object if that is nothing.",
     examples: [
-      ['kept("never kept")', "{}"],
-      ['kept("never kept").?low.orValue(false)', "false"],
+      ['remembered("never seen")', "{}"],
+      ['remembered("never seen").?low.orValue(false)', "false"],
     ],
-    call: ([key], context) => context.kept(key as string),
+    call: ([key], context) => context.remembered(key as string),
   },
 ];

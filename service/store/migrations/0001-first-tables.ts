@@ -1,6 +1,6 @@
 /** Times are milliseconds since 1970. */
 export const firstTables = [
-  // A file's text, kept once however many versions and runs use it.
+  // A file's text, stored once however many versions and runs use it.
   `CREATE TABLE texts (digest TEXT PRIMARY KEY, text TEXT NOT NULL)`,
   `CREATE TABLE workflows (
      name TEXT PRIMARY KEY, title TEXT, draft TEXT NOT NULL REFERENCES texts (digest), revision INTEGER NOT NULL,

@@ -5,7 +5,7 @@ export const principals = [
      SELECT published_by FROM versions WHERE versions.workflow = runs.workflow AND versions.version = runs.version)
    WHERE version > 0`,
   `CREATE INDEX activity_by_time ON activity (at)`,
-  // What a run keeps to itself of its options: outcomes and answers of earlier runs may hold secrets, and are sealed
+  // What a run keeps to itself of its options: outcomes and responses of earlier runs may hold secrets, and are sealed
   // with its first entry.
   `ALTER TABLE runs ADD COLUMN repeats TEXT`,
   `UPDATE runs SET repeats = json_extract(options, '$.from.run') WHERE options IS NOT NULL`,

@@ -1,0 +1,66 @@
+<script setup lang="ts">
+import { routes, type TryResult } from "@copper-kettle/contract";
+import { ref, watch } from "vue";
+import { api, sentence } from "../../api.js";
+
+/** Keeps a response as a sample, and its shape in the document. */
+const props = defineProps<{ apiName: string; operationId: string; result: TryResult }>();
+const emit = defineEmits<{ saved: [] }>();
+const name = ref("");
+const replace = ref(false);
+const said = ref("");
+const fault = ref("");
+watch(
+  () => props.result,
+  () => (said.value = fault.value = ""),
+);
+
+async function save(): Promise<void> {
+  fault.value = "";
+  try {
+    const sample = name.value.trim() || `response ${props.result.status ?? ""}`.trim();
+    const { shaped } = await api.call(routes.saveSample, {
+      params: { name: props.apiName, id: props.operationId, sample },
+      body: { try: props.result.id, shape: replace.value ? "replace" : "open" },
+    });
+    said.value = shaped
+      ? `Saved as "${sample}". Its schema is in the document.`
+      : `Saved as "${sample}". The document already has a schema for such responses, and was not changed.`;
+    emit("saved");
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+</script>
+
+<template>
+  <form class="save" @submit.prevent="save">
+    <v-text-field
+      v-model="name"
+      label="Name of the sample"
+      :placeholder="`response ${result.status}`"
+      class="name"
+    />
+    <v-btn type="submit">Save response</v-btn>
+    <v-checkbox
+      v-model="replace"
+      label="Replace the documented schema with the schema of this response"
+      density="compact"
+      hide-details
+    />
+    <span v-if="said" class="text-success">{{ said }}</span>
+    <span v-if="fault" class="text-error">{{ fault }}</span>
+  </form>
+</template>
+
+<style scoped>
+.save {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.name {
+  flex: 1 1 190px;
+}
+</style>

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { routes, type Run } from "@copper-kettle/contract";
+import { parseJson, type Json } from "@copper-kettle/core";
+import { ref } from "vue";
+import { api, sentence } from "../../api.js";
+
+/** A run that stopped for a look: values may be changed before it goes on. */
+const props = defineProps<{ run: Run }>();
+const emit = defineEmits<{ done: [] }>();
+const changes = ref([{ place: "", value: "" }]);
+const fault = ref("");
+const busy = ref(false);
+
+async function goOn(): Promise<void> {
+  fault.value = "";
+  const set: Record<string, Json> = {};
+  for (const { place, value } of changes.value) {
+    if (!place.trim()) continue;
+    try {
+      set[place.trim()] = parseJson(value);
+    } catch {
+      set[place.trim()] = value; // a plain text needs no quotes
+    }
+  }
+  busy.value = true;
+  try {
+    await api.call(routes.continueRun, { params: { id: props.run.id }, body: { set } });
+    emit("done");
+  } catch (error) {
+    fault.value = sentence(error);
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <v-card class="pa-4 panel">
+    <p>
+      Paused before <strong class="mono">{{ run.waitsFor?.name }}</strong>. The results so far are shown
+      below. You can change a value before you continue.
+    </p>
+    <form class="changes" @submit.prevent="goOn">
+      <div v-for="(change, index) in changes" :key="index" class="pair">
+        <v-text-field
+          v-model="change.place"
+          label="Place"
+          placeholder="steps.guest.body.items[0].id"
+          class="mono"
+          autocomplete="off"
+          hide-details
+        />
+        <v-text-field
+          v-model="change.value"
+          label="New value (JSON, or a plain text)"
+          class="mono"
+          autocomplete="off"
+          hide-details
+        />
+      </div>
+      <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+      <div class="d-flex ga-2">
+        <v-btn type="submit" color="primary" variant="flat" :loading="busy">Go on</v-btn>
+        <v-btn @click="changes.push({ place: '', value: '' })">Change another value</v-btn>
+      </div>
+    </form>
+  </v-card>
+</template>
+
+<style scoped>
+.panel,
+.changes {
+  display: grid;
+  gap: 10px;
+}
+</style>

@@ -1,0 +1,178 @@
+<script setup lang="ts">
+import { statusText, type Json, type RecordedRequest } from "@copper-kettle/core";
+import { computed, ref, watch } from "vue";
+import { when } from "../../logic/format.js";
+import type { Row } from "../../logic/waterfall.js";
+import DetailsText from "../shared/DetailsText.vue";
+import BodyView from "../shared/BodyView.vue";
+import JsonTree from "../shared/JsonTree.vue";
+import StateMark from "../shared/StateMark.vue";
+
+const props = defineProps<{ row: Row; over: boolean }>();
+const emit = defineEmits<{ again: [] }>();
+const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
+const chosen = ref(0);
+watch(
+  () => props.row.attempts.length,
+  (count) => (chosen.value = Math.max(0, count - 1)),
+  { immediate: true },
+);
+const attempt = computed(() => props.row.attempts[chosen.value]);
+/** An attempt by its number; of a call over several requests, by the page or look that it is of. */
+function labelOf({ attempt, leg, response, failure }: Row["attempts"][number]): string {
+  const legs = props.row.attempts.some((one) => (one.leg ?? 0) > 0);
+  const name = legs ? `request ${(leg ?? 0) + 1}` : `attempt ${attempt}`;
+  return `${name}: ${response?.status ?? failure?.kind}`;
+}
+const pretended = {
+  rehearsal: "Not sent, because this is a rehearsal. The response below is an example.",
+  fault: "Not sent: this run simulates a fault at this step.",
+};
+const outcome = computed(() => props.row.ended?.outcome);
+const headers = (fields: Record<string, unknown>): [string, string][] =>
+  Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
+</script>
+
+<template>
+  <section class="detail" :aria-label="`Step ${row.path}`">
+    <header>
+      <h2 class="mono">{{ row.path }}</h2>
+      <StateMark :state="row.state" />
+      <span v-if="row.title" class="dim">{{ row.title }}</span>
+      <span v-if="row.line" class="dim">line {{ row.line }}</span>
+      <v-spacer />
+      <v-btn v-if="over && !/\[|!/.test(row.path)" size="small" variant="text" @click="emit('again')"
+        >Again from here</v-btn
+      >
+    </header>
+    <v-alert v-if="row.ended?.error" type="error">{{ row.ended.error.message }}</v-alert>
+    <p v-if="row.attempts.at(-1)?.more" class="text-warning">There are more pages than were requested.</p>
+    <v-alert v-if="row.state === 'unsure'" type="warning"
+      >{{ row.unsure?.reason }} <DetailsText :detail="row.unsure?.detail"
+    /></v-alert>
+    <p v-if="row.ended?.skipped">{{ row.ended.skipped }}</p>
+
+    <template v-if="request">
+      <h3>Request, as it {{ attempt?.pretended ? "would have been" : "was" }} sent</h3>
+      <div class="mono message">
+        <div class="first">{{ request.method }} {{ request.url }}</div>
+        <div v-for="[name, value] in request.headers" :key="name">
+          <span class="name">{{ name }}:</span> {{ value }}
+        </div>
+        <div v-for="part in attempt?.authorization ?? row.unsure?.authorization ?? []" :key="part.name">
+          <span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span>
+          {{ part.value }}
+        </div>
+        <div v-if="request.body" class="body"><BodyView :body="request.body" as-text /></div>
+      </div>
+
+      <h3 class="d-flex align-center ga-2 flex-wrap">
+        Response
+        <v-btn-toggle
+          v-if="row.attempts.length > 1"
+          v-model="chosen"
+          mandatory
+          density="compact"
+          variant="outlined"
+          class="attempts"
+        >
+          <v-btn v-for="(item, index) in row.attempts" :key="item.attempt" :value="index" size="small">
+            {{ labelOf(item) }}
+          </v-btn>
+        </v-btn-toggle>
+      </h3>
+      <v-alert v-if="attempt?.pretended" type="info">{{ pretended[attempt.pretended] }}</v-alert>
+      <div v-if="attempt" class="mono message">
+        <template v-if="attempt.response">
+          <div class="first">
+            {{ attempt.response.status }}{{ statusText(attempt.response.status) }}
+            <span v-if="!attempt.pretended" class="dim">after {{ attempt.at - attempt.sentAt }} ms</span>
+          </div>
+          <div v-for="[name, value] in headers(attempt.response.headers)" :key="name">
+            <span class="name">{{ name }}:</span> {{ value }}
+          </div>
+          <div v-if="attempt.items" class="body">
+            {{ attempt.items.length }} {{ attempt.items.length === 1 ? "item" : "items" }} of this page
+            <JsonTree :value="attempt.items" :open-to="0" />
+          </div>
+          <div v-else class="body"><BodyView :body="attempt.response.body" /></div>
+          <div v-for="one in attempt.drift ?? []" :key="one.what + one.path" class="text-warning">
+            does not match its schema at {{ one.path || "the body" }}: {{ one.detail }}
+          </div>
+        </template>
+        <div v-else>
+          No response ({{ attempt.failure?.kind }}): {{ attempt.failure?.message }}
+          <DetailsText :detail="attempt.failure?.detail" />
+        </div>
+        <div v-if="attempt.wait !== undefined" class="dim">
+          <template v-if="attempt.renewed">Retried immediately with a new token.</template>
+          <template v-else
+            >Next attempt after {{ (attempt.wait / 1000).toFixed(1) }} s{{
+              attempt.asked ? ", as the response asked" : ""
+            }}.</template
+          >
+        </div>
+      </div>
+      <p v-else class="dim">No response yet.</p>
+    </template>
+
+    <template v-else>
+      <p v-if="row.kind === 'if'">
+        Took the branch <strong>{{ String(row.begun?.data["chose"]) }}</strong>.
+      </p>
+      <p v-if="row.kind === 'each'">
+        {{ row.length }} items,
+        {{ [...row.items.values()].filter((state) => state === "succeeded").length }} done.
+      </p>
+      <p v-if="row.kind === 'wait' && row.begun">
+        Until {{ when(new Date(row.begun.data["until"] as number).toISOString()) }}.
+      </p>
+      <template v-if="outcome !== undefined && outcome !== null">
+        <h3>Outcome</h3>
+        <p v-if="typeof outcome === 'string'">{{ outcome }}</p>
+        <JsonTree v-else :value="outcome as Json" />
+      </template>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.detail {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+}
+header {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: center;
+}
+h3 {
+  font-size: 0.8rem;
+  font-weight: 600;
+  opacity: 0.8;
+  margin-top: 6px;
+}
+.message {
+  border: 1px solid rgba(128, 128, 128, 0.25);
+  border-radius: 4px;
+  padding: 8px 10px;
+  overflow-wrap: anywhere;
+}
+.first {
+  font-weight: 600;
+}
+.name {
+  opacity: 0.7;
+}
+.body {
+  margin-top: 8px;
+  padding-top: 8px;
+  border-top: 1px dashed rgba(128, 128, 128, 0.3);
+}
+.attempts {
+  height: auto;
+  flex-wrap: wrap;
+}
+</style>

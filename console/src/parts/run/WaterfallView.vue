@@ -1,0 +1,274 @@
+<script setup lang="ts">
+import { printForPeople } from "@copper-kettle/core";
+import { computed, ref } from "vue";
+import type { Row, Segment, Waterfall } from "../../logic/waterfall.js";
+import StateMark from "../shared/StateMark.vue";
+
+/** `version` grows with each entry that the waterfall took in: it is changed in place. */
+const props = defineProps<{ waterfall: Waterfall; version: number; now: number; selected: string }>();
+const emit = defineEmits<{ select: [path: string] }>();
+
+/** The item that each loop shows; loops are folded until one is chosen. */
+const shownItem = ref<Record<string, number>>({});
+
+interface Line {
+  row: Row;
+  indent: number;
+  cells: { index: number; state: string }[];
+  hidden: number;
+}
+const mostCells = 400;
+
+const end = computed(() =>
+  props.version >= 0 && props.waterfall.over ? props.waterfall.to : Math.max(props.waterfall.to, props.now),
+);
+const span = computed(() => Math.max(1, end.value - props.waterfall.from));
+
+function linesOf(prefix: string, indent: number): Line[] {
+  return props.waterfall.inside(prefix).flatMap((row) => {
+    const own = indent + Math.max(0, row.depth - prefix.split("/").length + 1);
+    const all = [...row.items].sort(([a], [b]) => a - b).map(([index, state]) => ({ index, state }));
+    const line: Line = {
+      row,
+      indent: own,
+      cells: all.slice(0, mostCells),
+      hidden: Math.max(0, all.length - mostCells),
+    };
+    const item = shownItem.value[row.path];
+    return item === undefined ? [line] : [line, ...linesOf(`${row.path}[${item}]/`, own + 1)];
+  });
+}
+const lines = computed(() => (props.version >= 0 ? linesOf("", 0) : []));
+/** About four marks at round times. */
+const ticks = computed(() => {
+  const rough = span.value / 4;
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = ([1, 2, 5, 10].find((factor) => factor * power >= rough) ?? 10) * power;
+  return Array.from({ length: Math.floor(span.value / step) + 1 }, (_, index) => ({
+    at: ((index * step) / span.value) * 100,
+    label: printForPeople(index * step),
+  }));
+});
+
+const place = (time: number): number => ((time - props.waterfall.from) / span.value) * 100;
+
+function bar(segment: Segment): Record<string, string> {
+  const left = place(segment.from);
+  const right = place(segment.to ?? end.value);
+  return { left: `${left}%`, width: `max(3px, ${Math.max(0, right - left)}%)` };
+}
+function whole(row: Row): Record<string, string> {
+  const left = place(row.from);
+  return { left: `${left}%`, width: `max(3px, ${Math.max(0, place(row.to ?? end.value) - left)}%)` };
+}
+function paint(segment: Segment): string {
+  if (segment.kind !== "sending") return segment.kind;
+  if (segment.to === undefined) return "going";
+  return segment.status !== undefined && segment.status < 400 ? "good" : "bad";
+}
+function length(segment: Segment): string {
+  return `${segment.label}, ${printForPeople((segment.to ?? end.value) - segment.from)}`;
+}
+function showItem(path: string, index: number): void {
+  const next = { ...shownItem.value };
+  if (next[path] === index) delete next[path];
+  else next[path] = index;
+  shownItem.value = next;
+}
+function move(event: KeyboardEvent, index: number, by: number): void {
+  event.preventDefault();
+  const next = lines.value[index + by];
+  if (!next) return;
+  emit("select", next.row.path);
+  const sibling = (event.currentTarget as HTMLElement).parentElement?.querySelectorAll<HTMLElement>(".row")[
+    index + by
+  ];
+  sibling?.focus();
+}
+</script>
+
+<template>
+  <div class="waterfall" role="list" aria-label="Steps on a time axis">
+    <div class="row axis" aria-hidden="true">
+      <div class="label" />
+      <div class="track">
+        <span v-for="tick in ticks" :key="tick.at" class="tick" :style="{ left: `${tick.at}%` }">{{
+          tick.label
+        }}</span>
+      </div>
+    </div>
+    <div
+      v-for="({ row, indent, cells, hidden }, index) in lines"
+      :key="row.path"
+      class="row step"
+      :class="{ selected: row.path === selected }"
+      role="listitem"
+      tabindex="0"
+      @click="emit('select', row.path)"
+      @keydown.down="move($event, index, 1)"
+      @keydown.up="move($event, index, -1)"
+      @keydown.enter="emit('select', row.path)"
+    >
+      <div class="label" :style="{ paddingLeft: `${indent * 14}px` }">
+        <StateMark :state="row.state" bare />
+        <span class="name cut" :title="row.title ?? row.path"
+          ><span class="mono">{{ row.name }}</span>
+          <span v-if="row.title" class="dim title">{{ row.title }}</span></span
+        >
+      </div>
+      <div class="track">
+        <div v-if="row.segments.length === 0" class="bar inside" :style="whole(row)" />
+        <div
+          v-for="(segment, at) in row.segments"
+          :key="at"
+          class="bar"
+          :class="paint(segment)"
+          :style="bar(segment)"
+          :title="length(segment)"
+        />
+      </div>
+      <div v-if="cells.length > 0" class="cells" :style="{ paddingLeft: `${indent * 14 + 24}px` }">
+        <button
+          v-for="cell in cells"
+          :key="cell.index"
+          type="button"
+          class="cell"
+          :class="[cell.state, { chosen: shownItem[row.path] === cell.index }]"
+          :aria-label="`Item ${cell.index}: ${cell.state}`"
+          :title="`Item ${cell.index}: ${cell.state}`"
+          @click.stop="showItem(row.path, cell.index)"
+        />
+        <span v-if="hidden > 0" class="dim">and {{ hidden }} more</span>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  grid-template-columns: minmax(180px, 34%) 1fr;
+  gap: 4px 10px;
+  align-items: center;
+  padding: 3px 8px;
+  border-radius: 4px;
+}
+.step {
+  cursor: pointer;
+}
+.step:hover {
+  background: rgba(128, 128, 128, 0.1);
+}
+.step.selected {
+  background: rgba(var(--v-theme-primary), 0.14);
+}
+.label {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-width: 0;
+}
+.name {
+  min-width: 0;
+}
+.title {
+  font-size: 0.8rem;
+  margin-left: 8px;
+}
+.track {
+  position: relative;
+  height: 16px;
+}
+.axis .track {
+  border-bottom: 1px solid rgba(128, 128, 128, 0.3);
+}
+.tick {
+  position: absolute;
+  font-size: 0.7rem;
+  opacity: 0.7;
+  white-space: nowrap;
+  transform: translateX(-50%);
+}
+.tick:first-child {
+  transform: none;
+}
+.bar {
+  position: absolute;
+  top: 3px;
+  height: 10px;
+  border-radius: 2px;
+  background: rgb(var(--v-theme-info));
+}
+.bar.good {
+  background: rgb(var(--v-theme-success));
+}
+.bar.bad {
+  background: rgb(var(--v-theme-error));
+}
+.bar.inside {
+  top: 7px;
+  height: 2px;
+  background: currentColor;
+  opacity: 0.35;
+}
+.bar.backing-off,
+.bar.rate-limit,
+.bar.wait {
+  background: repeating-linear-gradient(-45deg, rgba(128, 128, 128, 0.55) 0 2px, transparent 2px 5px);
+  outline: 1px solid rgba(128, 128, 128, 0.4);
+  outline-offset: -1px;
+}
+.bar.going {
+  background: linear-gradient(90deg, rgb(var(--v-theme-info)) 50%, rgba(var(--v-theme-info), 0.45) 50%);
+  background-size: 16px 100%;
+  animation: going 0.8s linear infinite;
+}
+@keyframes going {
+  to {
+    background-position: 16px 0;
+  }
+}
+@media (prefers-reduced-motion: reduce) {
+  .bar.going {
+    animation: none;
+  }
+}
+.cells {
+  grid-column: 1 / -1;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px;
+}
+.cell {
+  width: 14px;
+  height: 12px;
+  border-radius: 2px;
+  background: rgb(var(--v-theme-info));
+}
+.cell.succeeded {
+  background: rgb(var(--v-theme-success));
+}
+.cell.failed {
+  background: rgb(var(--v-theme-error));
+  clip-path: polygon(0 0, 100% 0, 100% 100%, 50% 60%, 0 100%);
+}
+.cell.unsure {
+  background: rgb(var(--v-theme-warning));
+  clip-path: polygon(50% 0, 100% 50%, 50% 100%, 0 50%);
+}
+.cell.waiting {
+  background: repeating-linear-gradient(-45deg, rgba(128, 128, 128, 0.7) 0 2px, transparent 2px 4px);
+}
+.cell.chosen {
+  outline: 2px solid currentColor;
+  outline-offset: 1px;
+}
+@media (max-width: 700px) {
+  .row {
+    grid-template-columns: 45% 1fr;
+  }
+  .title {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,126 @@
+<script setup lang="ts">
+import { routes, type OutlineStep, type RunOptionsInput } from "@copper-kettle/contract";
+import type { JsonObject } from "@copper-kettle/core";
+import { computed, reactive, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, fieldMessages, sentence } from "../../api.js";
+import TestOptions from "../shared/TestOptions.vue";
+import { fieldsOf, initialValues, readForm } from "../../logic/schema-form.js";
+
+const props = defineProps<{
+  workflow: string;
+  schema: JsonObject | null;
+  published: boolean;
+  draft: boolean;
+  steps: OutlineStep[];
+}>();
+const router = useRouter();
+const fields = computed(() => fieldsOf(props.schema));
+const values = reactive<Record<string, unknown>>({});
+const faults = ref<Record<string, string>>({});
+const fault = ref("");
+const busy = ref(false);
+const options = ref<RunOptionsInput>({});
+watch(
+  () => props.schema,
+  (schema) => {
+    for (const [name, value] of Object.entries(initialValues(schema))) values[name] ??= value;
+  },
+  { immediate: true },
+);
+
+async function start(draft: boolean): Promise<void> {
+  const read = readForm(fields.value, values);
+  faults.value = read.faults;
+  fault.value = "";
+  if (Object.keys(read.faults).length > 0) return;
+  busy.value = true;
+  try {
+    const run = await api.call(routes.startRun, {
+      params: { name: props.workflow },
+      body: {
+        inputs: read.inputs,
+        draft,
+        ...(Object.keys(options.value).length > 0 ? { options: options.value } : {}),
+      },
+    });
+    await router.push(`/runs/${run.id}`);
+  } catch (error) {
+    faults.value = fieldMessages(error);
+    if (Object.keys(faults.value).length === 0) fault.value = sentence(error);
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <form class="start" novalidate @submit.prevent="start(!published)">
+    <template v-for="field in fields" :key="field.name">
+      <v-select
+        v-if="field.kind === 'choice'"
+        v-model="values[field.name]"
+        :items="field.choices"
+        :label="field.title + (field.required ? ' *' : '')"
+        :hint="field.help"
+        :error-messages="faults[field.name]"
+      />
+      <v-checkbox
+        v-else-if="field.kind === 'boolean'"
+        v-model="values[field.name]"
+        :label="field.title"
+        :error-messages="faults[field.name]"
+        density="compact"
+        hide-details="auto"
+      />
+      <v-textarea
+        v-else-if="field.kind === 'json'"
+        v-model="values[field.name]"
+        class="mono"
+        rows="3"
+        auto-grow
+        :label="`${field.title} (JSON)${field.required ? ' *' : ''}`"
+        :hint="field.help"
+        :error-messages="faults[field.name]"
+      />
+      <v-text-field
+        v-else
+        v-model="values[field.name]"
+        :type="field.kind === 'secret' ? 'password' : field.kind === 'number' ? 'text' : field.inputType"
+        :inputmode="field.kind === 'number' ? 'decimal' : undefined"
+        :label="field.title + (field.required ? ' *' : '')"
+        :hint="field.help"
+        :error-messages="faults[field.name]"
+        autocomplete="off"
+      />
+    </template>
+    <details>
+      <summary>Test options: rehearse, set breakpoints, simulate faults</summary>
+      <TestOptions v-model="options" class="mt-3" :steps="steps" />
+    </details>
+    <p v-if="fields.length === 0" class="dim">This workflow takes no inputs.</p>
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <div class="d-flex ga-2">
+      <v-btn v-if="published" type="submit" color="primary" variant="flat" :loading="busy">Start run</v-btn>
+      <v-btn
+        v-if="draft"
+        :color="published ? undefined : 'primary'"
+        :variant="published ? 'tonal' : 'flat'"
+        :loading="busy"
+        @click="start(true)"
+        >Run the draft</v-btn
+      >
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.start {
+  display: grid;
+  gap: 12px;
+}
+summary {
+  cursor: pointer;
+  font-size: 0.875rem;
+}
+</style>

@@ -1,0 +1,25 @@
+import { route } from "../route.js";
+import { z } from "zod";
+
+export const trouble = z
+  .object({ at: z.string(), message: z.string() })
+  .nullable()
+  .meta({ description: "Why runs cannot continue, such as a full disk." });
+
+export const statusRoutes = {
+  status: route({
+    method: "GET",
+    path: "/api/status",
+    summary: "Get the state of the service: its version, what is running, what waits",
+    output: z.object({
+      version: z.string(),
+      startedAt: z.string(),
+      dataFolder: z.string(),
+      workflows: z.number(),
+      runs: z.record(z.string(), z.number()),
+      paused: z.boolean(),
+      trouble,
+    }),
+    status: 200,
+  }),
+} as const;

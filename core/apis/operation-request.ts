@@ -1,0 +1,208 @@
+import type { RequestParts } from "../http/build.js";
+import { dotSegment } from "../http/dot-segments.js";
+import { RequestRefused } from "../http/message.js";
+import { percentEncode } from "../values/encodings.js";
+import { Exact, isObject, kindOf, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { nearest } from "../values/nearest.js";
+import type { Operation, Parameter } from "./openapi.js";
+
+/**
+ * What a call of an operation sends, without its body: parameters by name go where the document says, encoded by their
+ * style; defaults are filled, fixed ones enforced, required ones asked for.
+ * @param server the address of the API, without a slash at its end
+ * @param given values by the parameters' names; null leaves one out
+ * @throws RequestRefused (`bad-request`) with the parameter's title, before anything is sent
+ */
+export function operationRequest(
+  operation: Operation,
+  server: string,
+  given: JsonObject,
+): Pick<RequestParts, "method" | "url" | "headers" | "cookies"> {
+  const faults = parameterFaults(operation, given);
+  if (faults.length > 0)
+    throw new RequestRefused("bad-request", faults.map(({ message }) => message).join(" "));
+  let path = operation.path;
+  const query: string[] = [];
+  const headers: JsonObject = {};
+  const cookies: JsonObject = {};
+  for (const parameter of operation.parameters) {
+    const value = valueOf(parameter, given);
+    if (value === undefined) continue;
+    switch (parameter.in) {
+      case "path":
+        path = path.replaceAll(`{${parameter.name}}`, () => inPath(parameter, value));
+        requireNoDots(path, operation, parameter);
+        break;
+      case "query":
+        query.push(...inQuery(parameter, value));
+        break;
+      case "header":
+        headers[parameter.name] = simple(parameter, value, (text) => text);
+        break;
+      case "cookie":
+        cookies[parameter.name] = simple(parameter, value, (text) => text);
+    }
+  }
+  const joint = server.includes("?") ? "&" : "?";
+  return {
+    method: operation.method,
+    url: `${server}${path}${query.length > 0 ? joint + query.join("&") : ""}`,
+    headers,
+    cookies,
+  };
+}
+
+/** A value may fill its part of the path, and not lead to another one: an id of `..` would make a call of its parent. */
+function requireNoDots(path: string, { path: written, id }: Operation, { name, title }: Parameter): void {
+  const dots = dotSegment(path);
+  if (dots !== undefined && dotSegment(written) === undefined)
+    throw new RequestRefused(
+      "bad-request",
+      `The parameter "${title === name ? name : `${title} (${name})`}" of ${id} makes a part of the path "${dots}", which would change the path.`,
+    );
+}
+
+/** The media type that a body of some kind has, where the operation's document says a special one, as `…+json`. */
+export function bodyType({ body }: Operation, kind: string): string | undefined {
+  const wanted = { json: /[/+]json$/i, xml: /[/+]xml$/i, text: /^text\//i, file: /./ }[kind];
+  const types = (body?.content ?? []).map(({ type }) => type.split(";")[0]?.trim() ?? "");
+  return wanted && types.find((type) => wanted.test(type) && !type.includes("*"));
+}
+
+/** What is wrong with a parameter. */
+export interface ParameterFault {
+  name: string;
+  message: string;
+}
+
+/** What is wrong with the parameters given; `known` is false for values that come at run time only. */
+export function parameterFaults(
+  operation: Operation,
+  given: JsonObject,
+  known: (name: string) => boolean = () => true,
+): ParameterFault[] {
+  const names = operation.parameters.map(({ name }) => name);
+  const faults: ParameterFault[] = [];
+  for (const name of Object.keys(given)) {
+    if (names.includes(name)) continue;
+    const meant = nearest(name, names);
+    const hint = meant
+      ? `; did you mean "${meant}"?`
+      : names.length > 0
+        ? `; it has ${names.join(", ")}.`
+        : "; it has none.";
+    faults.push({ name, message: `${operation.id} has no parameter "${name}"${hint}` });
+  }
+  for (const parameter of operation.parameters) {
+    const { name, title, fixed } = parameter;
+    const value = own(given, name);
+    const label = `The parameter ${title === name ? `"${name}"` : `"${title}" (${name})`} of ${operation.id}`;
+    if (value !== undefined && fixed !== undefined)
+      faults.push({ name, message: `${label} is fixed and cannot be set.` });
+    else if (value === undefined || known(name)) {
+      const fault = valueFault(parameter, valueOf(parameter, given));
+      if (fault) faults.push({ name, message: `${label} ${fault}` });
+    }
+  }
+  return faults;
+}
+
+/** The value that is sent: the fixed one, the one given, or the default. Null and undefined leave it out. */
+function valueOf({ name, fixed, default: otherwise }: Parameter, given: JsonObject): Json | undefined {
+  const value = fixed ?? own(given, name) ?? otherwise;
+  return value === null ? undefined : value;
+}
+
+function valueFault(parameter: Parameter, value: Json | undefined): string | undefined {
+  if (value === undefined || (value === "" && parameter.in === "path"))
+    return parameter.required ? "is required, and has no value." : undefined;
+  const { choices, schema } = parameter;
+  if (choices && !choices.some((choice) => String(choice) === String(value)))
+    return `must be one of ${choices.map((choice) => printJson(choice)).join(", ")}, not ${printJson(value)}.`;
+  const types = [schema["type"] ?? []].flat() as string[];
+  const fits = (type: string): boolean => {
+    switch (type) {
+      case "integer":
+        return value instanceof Exact || (/^-?\d+$/.test(String(value)) && !Array.isArray(value));
+      case "number":
+        return (
+          value instanceof Exact ||
+          (!Number.isNaN(Number(value)) && value !== "" && typeof value !== "object")
+        );
+      case "boolean":
+        return typeof value === "boolean" || value === "true" || value === "false";
+      case "array":
+        return Array.isArray(value);
+      case "object":
+        return isObject(value);
+      case "string":
+        return typeof value !== "object" || value instanceof Exact;
+      default:
+        return true;
+    }
+  };
+  if (types.length === 0 || types.some(fits)) return undefined;
+  return `must be ${types.length === 1 ? "" : "one of "}${types.join(", ")}; it is ${kindOf(value)}: ${printJson(value).slice(0, 60)}.`;
+}
+
+function text(value: Json): string {
+  return typeof value === "object" && value !== null && !(value instanceof Exact)
+    ? printJson(value)
+    : String(value);
+}
+
+type Encode = (text: string) => string;
+
+/** The style `simple` (RFC 6570 section 3.2.2), which is also that of headers. */
+function simple({ explode, style }: Parameter, value: Json, encode: Encode): string {
+  if (style === "json") return encode(printJson(value));
+  if (Array.isArray(value)) return value.map((item) => encode(text(item))).join(",");
+  if (isObject(value))
+    return Object.entries(value)
+      .map(([key, inner]) => `${encode(key)}${explode ? "=" : ","}${encode(text(inner))}`)
+      .join(",");
+  return encode(text(value));
+}
+
+/** Path parameters: `simple`, `label` (`.a.b`) and `matrix` (`;name=a`), as in RFC 6570. */
+function inPath(parameter: Parameter, value: Json): string {
+  const { style, name, explode } = parameter;
+  const parts = Array.isArray(value) ? value.map((item) => percentEncode(text(item))) : undefined;
+  if (style === "label")
+    return `.${parts ? parts.join(explode ? "." : ",") : simple(parameter, value, percentEncode)}`;
+  if (style === "matrix")
+    return parts && explode
+      ? parts.map((part) => `;${name}=${part}`).join("")
+      : `;${name}=${parts ? parts.join(",") : simple(parameter, value, percentEncode)}`;
+  return simple(parameter, value, percentEncode);
+}
+
+const between: Record<string, string> = { form: ",", spaceDelimited: "%20", pipeDelimited: "%7C" };
+
+/** Query parameters: `form`, `spaceDelimited`, `pipeDelimited`, `deepObject`; JSON where the document says `content`. */
+function inQuery(parameter: Parameter, value: Json): string[] {
+  const { name, style, explode, allowReserved } = parameter;
+  const encode: Encode = allowReserved ? keepReserved : percentEncode;
+  const pair = (key: string, inner: string) => `${percentEncode(key)}=${inner}`;
+  if (style === "json") return [pair(name, encode(printJson(value)))];
+  if (Array.isArray(value)) {
+    const items = value.map((item) => encode(text(item)));
+    if (explode) return items.map((item) => pair(name, item));
+    return items.length === 0 ? [] : [pair(name, items.join(between[style] ?? ","))];
+  }
+  if (isObject(value)) {
+    const entries = Object.entries(value).filter(([, inner]) => inner !== null);
+    if (style === "deepObject")
+      return entries.map(([key, inner]) => pair(`${name}[${key}]`, encode(text(inner))));
+    if (explode) return entries.map(([key, inner]) => pair(key, encode(text(inner))));
+    return [pair(name, entries.map(([key, inner]) => `${encode(key)},${encode(text(inner))}`).join(","))];
+  }
+  return [pair(name, encode(text(value)))];
+}
+
+/** Percent-encodes but for reserved characters (RFC 3986 section 2.2). */
+function keepReserved(value: string): string {
+  return percentEncode(value).replace(/%(3A|2F|3F|23|5B|5D|40|21|24|26|27|28|29|2A|2B|2C|3B|3D)/g, (code) =>
+    decodeURIComponent(code),
+  );
+}

@@ -1,0 +1,175 @@
+import { nextLink, parameterOf, withParameter } from "../../../http/pages.js";
+import { retryAfter } from "../../../http/retry-after.js";
+import { renderTemplate } from "../../../expressions/templates.js";
+import type { ValueMap } from "../../../expressions/values.js";
+import { printForPeople } from "../../../values/durations.js";
+import { kindOf, type Json } from "../../../values/json.js";
+import type { Pages, ReadyCall, Until } from "../../../workflows/steps.js";
+import type { EntryOf, NextRequest } from "../../entries.js";
+import type { StepLog } from "../../replayed.js";
+import { StepFailed } from "../../signals.js";
+import type { Frame } from "../../frame.js";
+import type { Walk } from "../../walk.js";
+import type { Leg } from "./leg.js";
+
+/** So many pages are asked for where the step does not say. */
+const mostPages = 1_000;
+
+/** What follows a successful response: another request, or nothing more. */
+export interface After {
+  next?: NextRequest;
+  /** Milliseconds before it. */
+  wait?: number;
+  /** The items of this page. */
+  items?: Json[];
+  /** Whether there are more pages than were asked for. */
+  more?: boolean;
+}
+
+/**
+ * Whether a call goes on after a successful response: to look again until it is done, or to the next page.
+ * @throws StepFailed where it cannot go on, or has taken too long
+ */
+export function after(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+): After {
+  const path = frame.prefix + step.name;
+  const { status, headers, body } = entry.response as NonNullable<typeof entry.response>;
+  const seen: ValueMap = { status, headers, body, failure: null, repeated: false };
+  const look = step.until && lookAgain(walk, step.until, frame, log, leg, entry, path, seen);
+  if (look) return oneOrigin(look, step, leg, path);
+  if (!step.pages) return {};
+  const { items, next } = onePage(walk, step.pages, frame, leg, entry, path, seen);
+  if (next === undefined) return { items };
+  const most = step.pages.most ?? mostPages;
+  if (leg.number + 1 >= most) {
+    if (step.pages.most !== undefined) return { items, more: true };
+    throw failed(path, "too-many-pages", `There are more than ${most} pages; set "pages.most" to read more.`);
+  }
+  const known = log.attempts.some((attempt) => attempt.next?.url === next) || leg.request.url === next;
+  if (known || (leg.number > 0 && firstUrl(log) === next))
+    throw failed(
+      path,
+      "pages",
+      `A page points back to one that was read before (${walk.secrets.masks.text(next)}), so reading would never end.`,
+    );
+  return oneOrigin({ items, next: { url: next } }, step, leg, path);
+}
+
+function firstUrl(log: StepLog): string | undefined {
+  return (log.begun?.data["request"] as { url?: string } | undefined)?.url;
+}
+
+function failed(path: string, code: string, message: string): StepFailed {
+  return new StepFailed({ code, message, step: path });
+}
+
+/** A credential never goes to another origin: where the next request has one, nothing is sent. */
+function oneOrigin(result: After, step: ReadyCall, leg: Leg, path: string): After {
+  if (!result.next || step.using === undefined) return result;
+  const [to, from] = [new URL(result.next.url), new URL(leg.request.url)];
+  if (to.origin !== from.origin)
+    throw failed(
+      path,
+      "other-origin",
+      `The response leads to ${to.origin}; the credential ${step.using} was sent to ${from.origin} and is not sent anywhere else.`,
+    );
+  return result;
+}
+
+function lookAgain(
+  walk: Walk,
+  until: Until,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+  path: string,
+  seen: ValueMap,
+): After | undefined {
+  if (walk.read.condition(until.done, "until.done", path, frame, entry.at, seen)) return undefined;
+  const since = log.attempts.find((attempt) => attempt.next?.look !== undefined)?.at ?? entry.at;
+  const asked = retryAfter(entry.response?.headers ?? {}, entry.at);
+  const wait = asked ?? until.every;
+  if (entry.at + wait > since + until.within)
+    throw failed(
+      path,
+      "not-done",
+      `Not done within ${printForPeople(until.within)} ("until.within"): ${until.done.text} does not hold for the last response.`,
+    );
+  // Where to look is decided by the first response.
+  if (leg.number > 0 || !until.url)
+    return { next: { url: leg.request.url, look: leg.number > 0 && until.url !== undefined }, wait };
+  const template = until.url;
+  const text = walk.read.guarded(path, "until.url", () =>
+    renderTemplate(template, walk.read.scope(frame, seen), walk.read.surroundings(path, entry.at)),
+  );
+  return { next: { url: resolved(text ?? null, leg.request.url, path, "until.url"), look: true }, wait };
+}
+
+function resolved(value: Json, base: string, path: string, field: string): string {
+  if (typeof value === "string" && value !== "")
+    try {
+      return new URL(value, base).href;
+    } catch {
+      // said below
+    }
+  throw failed(path, "bad-value", `"${field}" gave ${JSON.stringify(value)}, which is not a URL.`);
+}
+
+function onePage(
+  walk: Walk,
+  pages: Pages,
+  frame: Frame,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+  path: string,
+  seen: ValueMap,
+): { items: Json[]; next: string | undefined } {
+  const { body, headers } = entry.response as NonNullable<typeof entry.response>;
+  const items = pages.items
+    ? walk.read.evaluate(pages.items, "pages.items", path, frame, entry.at, seen)
+    : body;
+  if (!Array.isArray(items)) {
+    const what = pages.items ? pages.items.text : "the body";
+    const hint = pages.items ? "" : ' Say where they are, as in: items: "body.items"';
+    throw failed(
+      path,
+      "not-a-list",
+      `The items of a page must be a list; ${what} is ${kindOf(items)}.${hint}`,
+    );
+  }
+  const url = leg.request.url;
+  const counted = (by: number): string | undefined => {
+    if (items.length === 0 || items.length < (pages.size ?? 0)) return undefined;
+    const now = Number(parameterOf(url, pages.param) ?? (pages.by === "page" ? 1 : 0));
+    return withParameter(url, pages.param, String((Number.isFinite(now) ? now : 0) + by));
+  };
+  switch (pages.by) {
+    case "page":
+      return { items, next: counted(1) };
+    case "offset":
+      return { items, next: counted(items.length) };
+    case "link": {
+      const link = pages.next
+        ? walk.read.evaluate(pages.next, "pages.next", path, frame, entry.at, seen)
+        : (nextLink(headers["link"]) ?? null);
+      return {
+        items,
+        next: link === null || link === "" ? undefined : resolved(link, url, path, "pages.next"),
+      };
+    }
+    case "cursor": {
+      const cursor = pages.next
+        ? walk.read.evaluate(pages.next, "pages.next", path, frame, entry.at, seen)
+        : null;
+      if (cursor === null || cursor === "" || cursor === false) return { items, next: undefined };
+      return { items, next: withParameter(url, pages.param, String(cursor)) };
+    }
+  }
+}

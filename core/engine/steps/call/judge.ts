@@ -1,0 +1,172 @@
+import type { ValueMap } from "../../../expressions/values.js";
+import { nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
+import { printForPeople } from "../../../values/durations.js";
+import { printJson, type Json } from "../../../values/json.js";
+import { maskPlaces } from "../../../values/masking.js";
+import type { ReadyCall } from "../../../workflows/steps.js";
+import type { EntryOf, RecordedResponse, RunError } from "../../entries.js";
+import type { StepLog } from "../../replayed.js";
+import { shownCall } from "../../secrets.js";
+import { StepFailed } from "../../signals.js";
+import type { Frame } from "../../frame.js";
+import type { Walk } from "../../walk.js";
+import { after, type After } from "./after.js";
+import { attemptsOf, isSafe, type Leg } from "./leg.js";
+import { statusText } from "./status-text.js";
+
+/**
+ * What follows from an attempt: a success (none of `error`, `wait` and `next`), a failure of the step, another attempt
+ * after a wait, or another request.
+ */
+export interface Verdict extends After {
+  error?: RunError;
+  told?: boolean;
+  /** The response as it is to be stored: of a page that others follow, without the body that its items were taken from. */
+  response?: RecordedResponse;
+}
+
+/** Judges an attempt, in the journal or not yet: is it a success, and if not, is it worth another try? */
+export function judge(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+): Verdict {
+  const path = frame.prefix + step.name;
+  const result: AttemptResult = {
+    status: entry.response?.status ?? 0,
+    headers: entry.response?.headers ?? {},
+    failure: entry.failure?.kind ?? null,
+    sent: entry.failure?.sent ?? true,
+  };
+  const earlier = attemptsOf(log, leg.number).filter(
+    (attempt) => attempt.attempt !== entry.attempt && !attempt.renewed,
+  );
+  const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
+  const seen: ValueMap = { ...result, body: entry.response?.body ?? null, repeated };
+  delete seen["sent"];
+  try {
+    if (isSuccess(walk, step, frame, path, entry, seen, repeated))
+      return step.pages || step.until ? goesOn(walk, step, frame, log, leg, entry) : {};
+    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result))
+      return { error: failureOf(walk, step, log, entry, earlier.length) };
+  } catch (error) {
+    if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
+    throw error;
+  }
+  const next = nextWait(step.retry, earlier.length, result, walk.read.chance(path, entry.attempt), entry.at);
+  if ("wait" in next) return next;
+  const error = failureOf(walk, step, log, entry, earlier.length);
+  if (next.giveUp === "spent") return { error };
+  const asked = `The response asks to wait ${printForPeople(next.asked ?? 0)}, more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
+  return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };
+}
+
+/** A success that other requests may follow. */
+function goesOn(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+): Verdict {
+  const result = after(walk, step, frame, log, leg, entry);
+  if (!result.items || !result.next || !entry.response) return result;
+  const { text: _text, ...response } = entry.response;
+  return { ...result, response: { ...response, body: null } };
+}
+
+function isSuccess(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  path: string,
+  entry: EntryOf<"attempt">,
+  seen: ValueMap,
+  repeated: boolean,
+): boolean {
+  const response = entry.response;
+  if (!response) return false;
+  if (step.strict && entry.drift) return false;
+  if (step.success) return walk.read.condition(step.success, "success", path, frame, entry.at, seen);
+  if (step.method === "DELETE" && repeated && (response.status === 404 || response.status === 410))
+    return true;
+  return response.status >= 200 && response.status <= 299 && response.fault === undefined;
+}
+
+function wantsRepeat(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  leg: Leg,
+  entry: EntryOf<"attempt">,
+  seen: ValueMap,
+  result: AttemptResult,
+): boolean {
+  const path = frame.prefix + step.name;
+  const { when, onlyWhen } = step.retry;
+  if (onlyWhen) return walk.read.condition(onlyWhen, "retry.only-when", path, frame, entry.at, seen);
+  if (worthRepeating(result, leg.effect, isSafe(step, leg))) return true;
+  return when !== undefined && walk.read.condition(when, "retry.when", path, frame, entry.at, seen);
+}
+
+function failureOf(
+  walk: Walk,
+  step: ReadyCall,
+  log: StepLog,
+  entry: EntryOf<"attempt">,
+  before: number,
+): RunError {
+  const request = log.begun?.data["request"] as { method: string; url: string } | undefined;
+  const call = shownCall(walk, log, step, request ?? { method: step.method, url: "" });
+  const tries = before === 0 ? "" : `, at the last of ${before + 1} attempts`;
+  if (entry.failure) {
+    return {
+      code: entry.failure.kind,
+      message: `No response from ${call}${tries}: ${entry.failure.message}`,
+      ...facts(entry),
+    };
+  }
+  const response = entry.response as NonNullable<typeof entry.response>;
+  if (step.strict && entry.drift && response.status >= 200 && response.status <= 299) {
+    const places = entry.drift.slice(0, 3).map(({ path, detail }) => `${path || "the body"}: ${detail}`);
+    const more = entry.drift.length > 3 ? `; and ${entry.drift.length - 3} more` : "";
+    return {
+      code: "drift",
+      message: `The response of ${call} does not match the documented schema. ${places.join("; ")}${more}.`,
+      ...facts(entry),
+    };
+  }
+  if (response.fault && response.status >= 200 && response.status <= 299) {
+    const code = response.broken === "response-too-large" ? response.broken : "bad-response";
+    return { code, message: `The response of ${call} cannot be used: ${response.fault}`, ...facts(entry) };
+  }
+  const said = excerpt(shownBody(entry));
+  const why = step.success ? `, and "success" (${step.success.text}) is not true` : "";
+  return {
+    code: "response",
+    message: `${response.status}${statusText(response.status)} from ${call}${why}${tries}${said ? `: ${said}` : "."}`,
+    ...facts(entry),
+  };
+}
+
+function facts(entry: EntryOf<"attempt">): Partial<RunError> {
+  return entry.response ? { status: entry.response.status, body: shownBody(entry) } : {};
+}
+
+/** The body as an error carries it about, to wherever it is caught: without secrets that only their place tells. */
+function shownBody({ response, masked = [] }: EntryOf<"attempt">): Json {
+  const places = masked.flatMap((place) =>
+    place[0] === "response" && place[1] === "body" ? [place.slice(2)] : [],
+  );
+  return maskPlaces(response?.body ?? null, places);
+}
+
+function excerpt(body: Json): string {
+  if (body === null) return "";
+  const text = (typeof body === "string" ? body : printJson(body)).replace(/\s+/g, " ").trim();
+  return text.length > 300 ? `${text.slice(0, 300)}…` : text;
+}

@@ -1,0 +1,176 @@
+import { secretsOf } from "../../../credentials/credential.js";
+import { SchemeFault } from "../../../credentials/signed.js";
+import { RequestRefused, TransportFailure } from "../../../http/message.js";
+import type { Path } from "../../../values/paths.js";
+import type { JsonObject } from "../../../values/json.js";
+import { secretFormValues } from "../../../values/masking.js";
+import type { ReadyCall } from "../../../workflows/steps.js";
+import type { EntryOf, ShownAuthorization } from "../../entries.js";
+import type { StepLog } from "../../replayed.js";
+import { CredentialMissing, CredentialWaits, type CredentialUse, type FileAbout } from "../../ports.js";
+import { responseSecrets, statedSecrets } from "../../secrets.js";
+import type { Frame } from "../../frame.js";
+import type { Walk } from "../../walk.js";
+import { exchange, type Exchanged } from "./exchange.js";
+import { notSent, plannedFault } from "./pretend.js";
+import type { SecretParts } from "../../../http/other-origin.js";
+import { isSafe, type Leg } from "./leg.js";
+import { turnToSend, type Turn } from "./turn.js";
+
+/** What became of a send. */
+export type Sent =
+  | (Exchanged & { use?: CredentialUse; pretended?: "rehearsal" | "fault" })
+  /** Nobody knows whether it arrived. */
+  | "unsure"
+  /** The rate limit allows no call now, and the step says to skip it then. */
+  | "skipped";
+
+/** Sends one attempt: rate limit, authorization, and of a call that writes the journal's word that it is about to go. */
+export async function send(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  leg: SecretLeg,
+  attempt: number,
+): Promise<Sent> {
+  const path = frame.prefix + step.name;
+  const planned = plannedFault(walk, step, attempt);
+  if (planned) return { ...planned, pretended: "fault" };
+  if (walk.rehearsal && leg.effect !== "reads")
+    return { ...notSent(walk, step, frame, leg), pretended: "rehearsal" };
+  const turn = await turnToSend(walk, step, frame, leg, path);
+  if (turn === "skipped") return turn;
+  const shown: ShownAuthorization[] = [];
+  try {
+    return await authorizedSend(walk, step, frame, leg, attempt, turn, shown);
+  } catch (error) {
+    turn.failed();
+    if (error instanceof CredentialWaits) {
+      const waitsFor = { credential: error.credential, reason: error.message };
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, waitsFor);
+    }
+    if (error instanceof TransportFailure) return failed(walk, step, frame, leg, attempt, error, shown);
+    if (error instanceof CredentialMissing || error instanceof SchemeFault)
+      return walk.write.fail(frame, step, log, { code: "credential", message: error.message });
+    if (error instanceof RequestRefused)
+      return walk.write.fail(frame, step, log, { code: error.code, message: error.message });
+    throw error;
+  }
+}
+
+/** A leg, and what of its request is secret. */
+export type SecretLeg = Leg & { secrets: SecretParts };
+
+async function authorizedSend(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  leg: SecretLeg,
+  attempt: number,
+  turn: Turn,
+  shown: ShownAuthorization[],
+): Promise<Exchanged & { use?: CredentialUse }> {
+  const { request } = leg;
+  const use =
+    step.using === undefined ? undefined : await walk.ports.credentials.read(step.using, request.url);
+  if (use) walk.write.secret(secretsOf(use.proof), []);
+  if (leg.effect !== "reads") {
+    walk.write.note({ type: "sending", path: frame.prefix + step.name, attempt, at: walk.ports.clock.now() });
+    await walk.write.commit();
+  }
+  const keep = (bytes: Uint8Array, about: FileAbout): Promise<JsonObject> =>
+    walk.ports.files.keep(bytes, { ...about, secret: walk.secrets.masks.foundInBytes(bytes) });
+  const exchanged = await exchange({ ...walk.ports, files: { keep } }, request, use?.proof, {
+    timeout: timeoutOf(walk, step, frame),
+    signal: walk.progress.signals.cut,
+    shown,
+    secrets: leg.secrets,
+    broken: true,
+    follow: leg.effect === "reads" && step.redirects === "follow",
+    ...(step.read ? { read: step.read } : {}),
+  });
+  turn.answered(exchanged.response);
+  const { response } = exchanged;
+  // What broke off may be asked for again; of a call that writes, the status line is known, and that is its outcome.
+  if (response?.broken === "cut" && isSafe(step, leg))
+    throw new TransportFailure("cut", response.fault ?? "", true);
+  return use ? { ...exchanged, use } : exchanged;
+}
+
+/** An attempt may take no longer than what is left of the time of the step around it. */
+function timeoutOf(walk: Walk, step: ReadyCall, frame: Frame): ReadyCall["timeout"] {
+  if (!frame.deadline) return step.timeout;
+  const left = Math.max(1, frame.deadline.at - walk.ports.clock.now());
+  return { connect: Math.min(step.timeout.connect, left), response: Math.min(step.timeout.response, left) };
+}
+
+async function failed(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  leg: Leg,
+  attempt: number,
+  failure: TransportFailure,
+  authorization: ShownAuthorization[],
+): Promise<Sent> {
+  const path = frame.prefix + step.name;
+  if (failure.sent && !isSafe(step, leg)) {
+    const reason = failure.aborted ? "Cut off while it was being sent." : failure.message;
+    const added = {
+      ...(failure.detail && !failure.aborted ? { detail: failure.detail } : {}),
+      ...(authorization.length > 0 ? { authorization } : {}),
+    };
+    walk.write.note({ type: "unsure", path, attempt, at: walk.ports.clock.now(), reason, ...added });
+    await walk.write.commit();
+    if (failure.aborted) walk.progress.check(frame, path);
+    return "unsure";
+  }
+  if (failure.aborted) walk.progress.check(frame, path);
+  return { failure, sentAt: walk.ports.clock.now(), authorization, redirects: [] };
+}
+
+/** The entry of an attempt, with what is secret in its response found. */
+export function attemptEntry(
+  walk: Walk,
+  step: ReadyCall,
+  log: StepLog,
+  path: string,
+  attempt: number,
+  leg: Leg,
+  sent: Exclude<Sent, string>,
+): EntryOf<"attempt"> {
+  const entry: EntryOf<"attempt"> = {
+    type: "attempt",
+    path,
+    attempt,
+    at: walk.ports.clock.now(),
+    sentAt: sent.sentAt,
+  };
+  if (leg.number > 0) entry.leg = leg.number;
+  if (sent.pretended) entry.pretended = sent.pretended;
+  if (sent.authorization.length > 0) entry.authorization = sent.authorization;
+  if (sent.redirects.length > 0) entry.redirects = sent.redirects;
+  if (sent.failure) {
+    const { kind, message, sent: begun, detail } = sent.failure;
+    entry.failure = { kind, message, sent: begun, ...(detail ? { detail } : {}) };
+    return entry;
+  }
+  if (!sent.response) return entry;
+  entry.response = sent.response;
+  const drift = sent.pretended ? [] : (step.described?.mismatches?.(sent.response) ?? []);
+  if (drift.length > 0) entry.drift = drift;
+  const masked: Path[] = responseSecrets(walk, entry.response.body, ["steps", step.name, "body"]).map(
+    (place) => ["response", "body", ...place],
+  );
+  if (log.begun?.masked?.some((place) => place.at(-1) === "url")) {
+    walk.write.secret([], [["steps", step.name, "url"]]);
+    masked.push(["response", "url"]);
+  }
+  const { body, text, headers } = entry.response;
+  const seen = { body, headers: { ...headers }, ...(text === undefined ? {} : { text }) };
+  if (text !== undefined) walk.write.secret(secretFormValues(text), []);
+  masked.push(...statedSecrets(walk, step, seen).map((place) => ["response", ...place]));
+  if (masked.length > 0) entry.masked = masked;
+  return entry;
+}

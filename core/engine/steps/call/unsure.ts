@@ -1,0 +1,121 @@
+import type { HttpRequest } from "../../../http/message.js";
+import { isObject, type Json, type JsonObject } from "../../../values/json.js";
+import type { CallStep, ReadyCall } from "../../../workflows/steps.js";
+import { innerIndex, itemLog, type StepLog } from "../../replayed.js";
+import { responseSecrets, shownCall } from "../../secrets.js";
+import { StepFailed, Stopped, Unsure } from "../../signals.js";
+import type { Frame } from "../../frame.js";
+import type { Walk } from "../../walk.js";
+
+/** Walks a call: the probe is one, too. */
+type WalkCall = (walk: Walk, call: CallStep, frame: Frame, log: StepLog) => Promise<void>;
+
+/**
+ * What is to be done about a send whose fate is unknown.
+ * @returns true when the step is over; false when it is to be sent again
+ * @throws Unsure while nobody has decided; StepFailed where the step says so
+ */
+export async function resolveUnsure(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+  request: HttpRequest,
+  walkCall: WalkCall,
+): Promise<boolean> {
+  const at = walk.ports.clock.now();
+  if (!log.unsure) {
+    const reason = "The service stopped while this call was being sent, before its response was recorded.";
+    walk.write.note({ type: "unsure", path, attempt: log.sending, at, reason });
+  }
+  if (!log.decided && step.ifUnsure === "fail") {
+    const message = `We cannot tell whether ${shownCall(walk, log, step, request)} was carried out. ${log.unsure?.reason ?? ""}`;
+    return walk.write.fail(frame, step, log, { code: "unsure", message });
+  }
+  if (!log.decided && step.ifUnsure === "probe") await probe(walk, step, frame, log, path, walkCall);
+  switch (log.decided?.decision) {
+    case undefined:
+      throw new Unsure(path);
+    case "again":
+      return false;
+    case "skip":
+      walk.write.note({
+        type: "ended",
+        path,
+        kind: "request",
+        at,
+        skipped: "Skipped by hand, without knowing whether its call was carried out.",
+      });
+      return true;
+    case "stop":
+      throw new Stopped(
+        "stopped",
+        "Stopped by hand, without knowing whether this call was carried out.",
+        path,
+      );
+    case "happened": {
+      const outcome = happened(log, request, log.decided?.outcome ?? null);
+      const masked = responseSecrets(walk, outcome["body"] ?? null, ["steps", step.name, "body"]).map(
+        (place) => ["outcome", "body", ...place],
+      );
+      walk.write.note({ type: "ended", path, kind: "request", at, outcome, masked });
+      walk.write.settle(frame, step, outcome);
+      return true;
+    }
+  }
+}
+
+/** Asks the API, by the step's own call, whether it happened; the outcome is stored as a decision. */
+async function probe(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+  walkCall: WalkCall,
+): Promise<void> {
+  if (!step.probe) return;
+  const { call, happened: condition, outcome } = step.probe;
+  const name = `probe${log.sending}`;
+  const scope = itemLog(log, innerIndex);
+  const inner: Frame = { ...frame, prefix: `${path}/`, log: scope, steps: { ...frame.steps } };
+  try {
+    await walkCall(walk, { ...call, name }, inner, scope.step(name));
+    const seen = inner.steps[name] as JsonObject;
+    const at = walk.ports.clock.now();
+    const more = { ...seen, failure: null, repeated: true } as never;
+    const arrived = walk.read.condition(condition, "probe.happened", path, frame, at, more);
+    const body =
+      arrived && outcome ? walk.read.evaluate(outcome, "probe.outcome", path, frame, at, more) : null;
+    const masked = responseSecrets(walk, body, []).map((place) => ["outcome", "body", ...place]);
+    walk.write.note({
+      type: "decided",
+      ...(masked.length > 0 ? { masked } : {}),
+      at,
+      path,
+      decision: arrived ? "happened" : "again",
+      ...(arrived ? { outcome: { body } } : {}),
+      by: "probe",
+    });
+  } catch (error) {
+    // It could not be found out: a person decides.
+    if (!(error instanceof StepFailed)) throw error;
+  }
+}
+
+/** The outcome of a call of which it is said that it happened, with what is known of its response. */
+function happened(log: StepLog, request: HttpRequest, given: Json): JsonObject {
+  const known = isObject(given) ? given : { body: given };
+  return {
+    status: 200,
+    headers: {},
+    body: null,
+    url: request.url,
+    cookies: {},
+    took: 0,
+    attempts: log.sending,
+    decided: "happened",
+    ...known,
+  };
+}

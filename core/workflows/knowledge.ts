@@ -1,0 +1,219 @@
+import type { Catalogue } from "../apis/catalogue.js";
+import { deref, type Operation } from "../apis/openapi.js";
+import type { Expression } from "../expressions/compile.js";
+import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
+import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
+import { isObject, own, type JsonObject } from "../values/json.js";
+import type { CallStep, Step, ValueTemplate } from "./steps.js";
+
+/** What a step gave, as it is known before it runs; `sure` is false if it may not have run. */
+interface Outcome {
+  shape: Shape;
+  sure: boolean;
+}
+
+/** What is known of the values at each place of a file; follows the steps in their order. */
+export class Knowledge {
+  #steps = new Map<string, Outcome>();
+  #variables = new Map<string, Shape>();
+  #names = new Map<string, Shape>();
+  readonly #results = new WeakMap<object, Shape>();
+  #inputs: Shape = anything;
+
+  constructor(readonly catalogue: Catalogue | undefined) {}
+
+  inputs(schema: JsonObject | undefined): void {
+    this.#inputs = schema ? withDefaults(ofSchema(schema), schema) : anything;
+  }
+
+  /** Runs where loop names are in scope; the steps inside are not seen afterwards. */
+  within<T>(names: Record<string, Shape>, inner: () => T): T {
+    const [outerNames, outerSteps] = [this.#names, this.#steps];
+    this.#names = new Map([...outerNames, ...Object.entries(names)]);
+    this.#steps = new Map(outerSteps);
+    try {
+      return inner();
+    } finally {
+      this.#names = outerNames;
+      this.#steps = outerSteps;
+    }
+  }
+
+  /** Runs for steps that may not be reached: from outside, what they gave may be absent. */
+  branch<T>(inner: () => T): T {
+    const before = new Set(this.#steps.keys());
+    const result = inner();
+    for (const [name, { shape }] of this.#steps)
+      if (!before.has(name)) this.#steps.set(name, { shape, sure: false });
+    return result;
+  }
+
+  /** Runs for steps beside others, which do not see what these give. */
+  beside<T>(inner: () => T): T {
+    const before = this.#steps;
+    this.#steps = new Map(before);
+    try {
+      return inner();
+    } finally {
+      this.#steps = before;
+    }
+  }
+
+  /** Checks an expression, and keeps the shape of its result. */
+  check(expression: Expression, more: readonly string[] = []): Finding[] {
+    const { findings, result } = checkShapes(expression, this.scope(more));
+    this.#results.set(expression, result);
+    return findings;
+  }
+
+  result(expression: object | undefined): Shape {
+    return (expression && this.#results.get(expression)) ?? anything;
+  }
+
+  /** The shapes of all names in scope. `more` are those of an attempt's response. */
+  scope(more: readonly string[] = []): ShapeScope {
+    // As they are now: a scope may be kept while more steps are read.
+    const steps = new Map(this.#steps);
+    const variables = new Map(this.#variables);
+    const answer: [string, Shape][] = more.map((name) => [name, responseNames[name] ?? anything]);
+    return new Map<string, Shape>([
+      ["inputs", this.#inputs],
+      ["run", runShape],
+      [
+        "steps",
+        ofKind("object", {
+          fields: { names: () => [...steps.keys()], get: (name) => steps.get(name), open: true },
+        }),
+      ],
+      [
+        "variables",
+        ofKind("object", {
+          fields: {
+            names: () => [...variables.keys()],
+            get: (name) => {
+              const shape = variables.get(name);
+              return shape && { shape, sure: true };
+            },
+            open: variables.size === 0,
+          },
+        }),
+      ],
+      ...this.#names,
+      ...answer,
+    ]);
+  }
+
+  /** Notes what a step gives. */
+  ended(step: Step): void {
+    // One that failed and was caught gives something else; one that was skipped gives nothing.
+    const shape = step.catch || step.keepGoing ? anything : this.#outcome(step);
+    this.#steps.set(step.name, { shape, sure: step.onlyIf === undefined });
+    if (step.kind !== "set") return;
+    for (const [name, value] of step.values) {
+      const before = this.#variables.get(name);
+      const shape = this.valueShape(value);
+      this.#variables.set(name, before ? union([before, shape]) : shape);
+    }
+  }
+
+  #outcome(step: Step): Shape {
+    switch (step.kind) {
+      case "request":
+        return this.#callOutcome(step);
+      case "if":
+        return objectOf({ chose: ofKind("any") });
+      case "each":
+        return objectOf({
+          done: ofKind("number"),
+          failed: ofKind("number"),
+          failures: ofKind("list"),
+          ...(step.collect ? { items: listOf(() => this.result(step.collect)) } : {}),
+        });
+      case "set":
+        return objectOf(
+          Object.fromEntries(step.values.map(([name, value]) => [name, this.valueShape(value)])),
+        );
+      case "wait":
+        return objectOf({ woke: ofKind("text") });
+      case "ensure":
+        return objectOf({
+          existed: ofKind("boolean"),
+          created: ofKind("boolean"),
+          changed: ofKind("boolean"),
+          record: anything,
+        });
+      default:
+        return anything;
+    }
+  }
+
+  #callOutcome({ operation: name, pages, until }: CallStep): Shape {
+    const outcome = {
+      status: ofKind("number"),
+      headers: ofKind("object"),
+      body: anything,
+      url: ofKind("text"),
+      cookies: ofKind("object"),
+      took: ofKind("number"),
+      attempts: ofKind("number"),
+    };
+    const operation = name && this.catalogue?.operations(name.api)?.find(({ id }) => id === name.id);
+    const document = name && this.catalogue?.document?.(name.api);
+    // What the last of several responses holds is not what the first one does.
+    const body = operation && document && !until?.url ? responseShape(operation, document) : anything;
+    const paged: Record<string, Shape> = pages ? { items: ofKind("list"), more: ofKind("boolean") } : {};
+    return objectOf({ ...outcome, ...paged, body, text: ofKind("text") }, { unsure: ["text"] });
+  }
+
+  valueShape(value: ValueTemplate): Shape {
+    if ("constant" in value) return ofValue(value.constant);
+    if ("template" in value) return value.template.alone ? this.result(value.template.alone) : ofKind("text");
+    if ("list" in value) return listOf(() => union(value.list.map((item) => this.valueShape(item))));
+    return objectOf(Object.fromEntries(value.entries.map(([key, inner]) => [key, this.valueShape(inner)])));
+  }
+}
+
+/** Inputs are checked against their schema before a run, and what has a default is filled in: that is there for sure. */
+function withDefaults(shape: Shape, schema: JsonObject): Shape {
+  const { fields } = shape;
+  const properties = schema["properties"];
+  if (!fields || !isObject(properties)) return shape;
+  const filled = (name: string) => {
+    const property = own(properties, name);
+    return isObject(property) && property["default"] !== undefined;
+  };
+  const get: typeof fields.get = (name) => {
+    const found = fields.get(name);
+    return found && { ...found, sure: found.sure || filled(name) };
+  };
+  return { ...shape, fields: { ...fields, get } };
+}
+
+/** The shape of an operation's successful responses, where they are JSON. */
+export function responseShape(operation: Operation, document: JsonObject): Shape {
+  const good = operation.responses.filter(({ status }) => /^2/.test(status));
+  const described = good.length > 0 ? good : operation.responses.filter(({ status }) => status === "default");
+  const shapes = described.flatMap(({ content }) =>
+    content.length === 0
+      ? []
+      : content.map(({ type, schema }) =>
+          /[/+]json\b/i.test(type) && schema ? ofSchema(schema, (part) => deref(document, part)) : anything,
+        ),
+  );
+  return shapes.length > 0 ? union(shapes) : anything;
+}
+
+const responseNames: Record<string, Shape> = {
+  status: ofKind("number"),
+  headers: ofKind("object"),
+  failure: { kinds: ["text"], nullable: true, choices: ["connect", "tls", "dns", "timeout", "cut", "token"] },
+  repeated: ofKind("boolean"),
+};
+
+const runShape = objectOf({
+  id: ofKind("text"),
+  startedAt: ofKind("text"),
+  workflow: ofKind("text"),
+  version: ofKind("number"),
+  rehearsal: ofKind("boolean"),
+});

@@ -1,0 +1,72 @@
+import type { Run } from "@copper-kettle/contract";
+import type { Entry, Operation } from "@copper-kettle/core";
+import { withReused } from "../runs/again.js";
+import type { OpenApi } from "../store/apis.js";
+import { RunRow, type RunRecord, type WorkflowRow } from "../store/models.js";
+import type { Context } from "./context.js";
+import { HttpProblem, notFound } from "./problems.js";
+import { runView } from "./run-view.js";
+
+/** What a route's path names. Each throws HttpProblem 404 if it is not there. */
+
+export async function findRun(id: string): Promise<RunRow> {
+  const row = await RunRow.findByPk(id);
+  if (!row) throw notFound("run", id);
+  return row;
+}
+
+export async function findWorkflow({ workflows }: Context, name: string): Promise<WorkflowRow> {
+  const row = await workflows.find(name);
+  if (!row) throw notFound("workflow", name);
+  return row;
+}
+
+export function findApi({ apis }: Context, name: string): OpenApi {
+  const open = apis.get(name);
+  if (!open) throw notFound("API", name);
+  return open;
+}
+
+export function findOperation(
+  { apis }: Context,
+  name: string,
+  id: string,
+): { open: OpenApi; operation: Operation } {
+  const open = apis.get(name);
+  const operation = open?.api.operations.find((one) => one.id === id);
+  if (!open || !operation) throw notFound("operation", `${name}.${id}`);
+  return { open, operation };
+}
+
+/** A run as lists and responses show it. */
+export const showRun = ({ runner }: Context, row: RunRecord): Run => runView(row, runner.isActive(row.id));
+
+/** So many pages of a thousand entries of a run are read at a time. */
+const mostPages = 50;
+
+/**
+ * All entries of a run in their open form.
+ * @throws HttpProblem 422 if there are more than can be read at a time
+ */
+export async function openEntries({ journals }: Context, run: string): Promise<Entry[]> {
+  const entries: Entry[] = [];
+  let after = -1;
+  for (let pages = 0; pages < mostPages; pages++) {
+    const page = await journals.open(run, after, 1_000);
+    entries.push(...page.entries.map(({ entry }) => entry as unknown as Entry));
+    after = page.entries.at(-1)?.seq ?? after;
+    if (!page.more) return entries;
+  }
+  throw new HttpProblem(
+    422,
+    "run-too-long",
+    "This run is too long for that",
+    `The run ${run} has more than ${mostPages * 1_000} entries. Read its journal page by page instead.`,
+  );
+}
+
+/** The same, with the entries that it reuses of the run that it repeats. */
+export async function wholeEntries(context: Context, row: RunRow): Promise<Entry[]> {
+  const own = await openEntries(context, row.id);
+  return withReused(context, row, own, (source) => wholeEntries(context, source));
+}

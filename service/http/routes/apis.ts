@@ -1,0 +1,185 @@
+import { type ApiDetail, type ApiSummary, routes } from "@copper-kettle/contract";
+import {
+  apiChanges,
+  type JsonObject,
+  operationCalls,
+  readApi,
+  bounds,
+  RequestRefused,
+} from "@copper-kettle/core";
+import type { Express } from "express";
+import { loadDocument, type LoadedDocument, BadDocument } from "../../openapi/load.js";
+import type { OpenApi } from "../../store/apis.js";
+import { iso } from "../../times.js";
+import type { Context } from "../context.js";
+import { findApi } from "../found.js";
+import { HttpProblem, notFound } from "../problems.js";
+import { requireMayUse } from "../rights.js";
+import { serve } from "../serve-route.js";
+
+export function serveApis(app: Express, context: Context): void {
+  const { workflows, apis } = context;
+  const detail = (open: OpenApi) => apiDetailView(context, open);
+  /** Reads a document that was given, and what would change with it. */
+  const reading = async (name: string, given: Given) => {
+    const { loaded, text, source } = await loadGiven(context, given);
+    const document = settled(loaded.document, given, source);
+    const api = readApi(document);
+    const before = apis.get(name)?.api;
+    const users = await operationUsers(workflows);
+    const changes = (before ? apiChanges(before, api) : []).map((change) => ({
+      ...change,
+      usedBy:
+        users.get(
+          `${name}.${before?.operations.find(({ method, path }) => method === change.method && path === change.path)?.id ?? change.id}`,
+        ) ?? [],
+    }));
+    const { written } = loaded;
+    const shown = {
+      title: api.title,
+      written,
+      operations: api.operations.length,
+      servers: api.servers,
+      notes: [...loaded.notes, ...api.notes],
+      changes,
+    };
+    return { document, text, source, written, shown };
+  };
+  serve(app, routes.listApis, async () => {
+    const users = await operationUsers(workflows);
+    return { apis: apis.all().map((open) => summaryOf(open, users)) };
+  });
+
+  serve(app, routes.api, async ({ params }) => detail(findApi(context, params.name)));
+
+  serve(app, routes.previewApi, async ({ params, body }) => (await reading(params.name, body)).shown);
+
+  serve(app, routes.putApi, async ({ params: { name }, body, by }) => {
+    const { document, text, source, written, shown } = await reading(name, body);
+    requireCredential(context, document, by);
+    const open = await apis.put(name, document, { original: text, written, source, by, base: body.base });
+    return { ...shown, api: await detail(open) };
+  });
+
+  serve(app, routes.removeApi, async ({ params }) => {
+    if (!(await apis.remove(params.name))) throw notFound("API", params.name);
+  });
+
+  serve(app, routes.apiDocument, async ({ params, query }) => {
+    const { revision } = findApi(context, params.name);
+    if (!(await apis.revision(params.name, query.revision)))
+      throw notFound("revision", `${params.name} ${query.revision ?? ""}`);
+    return apis.documentOf(params.name, query.revision ?? revision);
+  });
+}
+
+interface Given {
+  text?: string | undefined;
+  url?: string | undefined;
+  server?: string | undefined;
+  credential?: string | undefined;
+}
+
+const timeout = { connect: 10_000, response: 30_000 };
+
+/**
+ * Whoever gives an API a credential, or another server, must be allowed to use it: all calls of its operations do.
+ * @throws HttpProblem 403
+ */
+export function requireCredential({ credentials }: Context, document: JsonObject, by: string): void {
+  const open = credentials.get(String(document["x-ckettle-credential"] ?? ""));
+  if (open) requireMayUse(open, by);
+}
+
+/** An API as its page shows it. */
+export async function apiDetailView({ apis, workflows, drift }: Context, open: OpenApi): Promise<ApiDetail> {
+  const revisions = await apis.revisions(open.name);
+  const { api } = open;
+  return {
+    ...summaryOf(open, await operationUsers(workflows)),
+    about: api.about ?? null,
+    servers: api.servers,
+    notes: api.notes,
+    drift: drift.list(open.name).length,
+    revisions: revisions.map(({ revision, createdAt, createdBy, written, source }) => ({
+      revision,
+      at: iso(createdAt),
+      by: createdBy,
+      written,
+      source,
+    })),
+  };
+}
+
+function summaryOf({ name, revision, api, changedAt }: OpenApi, users: Map<string, string[]>): ApiSummary {
+  const using = [...users].flatMap(([operation, list]) => (operation.startsWith(`${name}.`) ? list : []));
+  return {
+    name,
+    title: api.title,
+    version: api.version,
+    revision,
+    server: api.servers[0] ?? null,
+    credential: api.credential ?? null,
+    operations: api.operations.length,
+    changedAt: iso(changedAt),
+    usedBy: [...new Set(using)].sort(),
+  };
+}
+
+async function loadGiven(
+  { transport }: Context,
+  { text, url }: Given,
+): Promise<{ loaded: LoadedDocument; text: string; source: string | null }> {
+  if ((text === undefined) === (url === undefined))
+    throw new HttpProblem(400, "invalid-request", "Which document?", 'Give either "text" or "url".');
+  try {
+    if (text !== undefined) return { loaded: await loadDocument(text), text, source: null };
+    const response = await transport.send(
+      {
+        method: "GET",
+        url: url as string,
+        headers: [["Accept", "application/yaml, application/json, */*;q=0.5"]],
+      },
+      { timeout, signal: new AbortController().signal, longestResponse: bounds.documentLength },
+    );
+    if (response.status !== 200)
+      throw new BadDocument(`${url} sent ${response.status} instead of a document.`);
+    const fetched = new TextDecoder().decode(response.body);
+    return { loaded: await loadDocument(fetched), text: fetched, source: url as string };
+  } catch (error) {
+    if (error instanceof BadDocument || error instanceof RequestRefused)
+      throw new HttpProblem(422, "bad-document", "This is not an API document", error.message, {
+        errors: [{ field: text === undefined ? "url" : "text", message: error.message }],
+      });
+    throw error;
+  }
+}
+
+/** The document with what was said beside it: the server and the credential; relative servers made whole. */
+function settled(document: JsonObject, { server, credential }: Given, source: string | null): JsonObject {
+  const servers = Array.isArray(document["servers"]) ? document["servers"] : [];
+  const whole = servers.map((item) => {
+    const url = (item as { url?: unknown }).url;
+    const relative = typeof url === "string" && source !== null && url.startsWith("/");
+    return relative ? { ...(item as JsonObject), url: new URL(url, source).href } : item;
+  });
+  return {
+    ...document,
+    ...(whole.length > 0 ? { servers: whole } : {}),
+    ...(server === undefined
+      ? {}
+      : { servers: [{ url: server }, ...whole.filter((item) => (item as { url?: string }).url !== server)] }),
+    ...(credential === undefined ? {} : { "x-ckettle-credential": credential }),
+  };
+}
+
+/** Which workflows call which operations, by `api.id`. */
+export async function operationUsers(workflows: Context["workflows"]): Promise<Map<string, string[]>> {
+  const found = new Map<string, string[]>();
+  for (const row of await workflows.all()) {
+    const { partial } = await workflows.parsed(row.draft);
+    const names = operationCalls(partial?.steps ?? []).map(({ api, id }) => `${api}.${id}`);
+    for (const name of new Set(names)) found.set(name, [...(found.get(name) ?? []), row.name]);
+  }
+  return found;
+}

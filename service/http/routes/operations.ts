@@ -1,0 +1,237 @@
+import { understood } from "./tries.js";
+import { type OperationDetail, routes } from "@copper-kettle/contract";
+import {
+  adoptStep,
+  CannotAdopt,
+  type Content,
+  inlinedSchema,
+  type JsonObject,
+  newDocument,
+  type Operation,
+  operationFromPasted,
+  type OperationPlace,
+  parseTemplate,
+  printJson,
+  rawOperation,
+  readApi,
+  renderTemplate,
+  type UnderstoodRequest,
+  withOperation,
+  withoutOperation,
+} from "@copper-kettle/core";
+import type { Express } from "express";
+import { readCredentialInput } from "../../credentials/input.js";
+import type { OpenApi } from "../../store/apis.js";
+import type { Context } from "../context.js";
+import { findApi, findOperation } from "../found.js";
+import { HttpProblem, notFound } from "../problems.js";
+import { serve } from "../serve-route.js";
+import { apiDetailView, operationUsers } from "./apis.js";
+
+export function serveOperations(app: Express, context: Context): void {
+  const { apis, workflows } = context;
+  serve(app, routes.listOperations, async ({ params, query }) => ({
+    operations: searched(findApi(context, params.name).api.operations, query.search ?? "").map(
+      ({ id, method, path, title, effect, deprecated }) => ({ id, method, path, title, effect, deprecated }),
+    ),
+  }));
+
+  serve(app, routes.operation, async ({ params: { name, id } }) => {
+    const operation = findApi(context, name).api.operations.find((one) => one.id === id);
+    if (!operation) throw notFound("operation", `${name}.${id}`);
+    const users = (await operationUsers(workflows)).get(`${name}.${id}`) ?? [];
+    return operationView(findApi(context, name).document, operation, users);
+  });
+
+  serve(app, routes.operationSource, async ({ params: { name, id } }) => {
+    const { open, operation } = findOperation(context, name, id);
+    const { method, path } = operation;
+    return { method, path, operation: rawOperation(open.document, operation) ?? {}, revision: open.revision };
+  });
+
+  serve(app, routes.putOperation, async ({ params: { name, id }, body, by }) => {
+    const { open, operation } = findOperation(context, name, id);
+    const method = body.method?.toUpperCase() ?? operation.method;
+    const path = body.path ?? operation.path;
+    const moved = method !== operation.method || path !== operation.path;
+    requireSound(open, operation, { method, path }, body.operation);
+    const without = moved ? withoutOperation(open.document, operation) : open.document;
+    const document = withOperation(without, { method, path }, body.operation);
+    const now = await apis.put(name, document, {
+      original: printJson(body.operation),
+      written: `a change of ${id}`,
+      source: null,
+      by,
+      base: body.base,
+    });
+    const changed = now.api.operations.find((one) => one.method === method && one.path === path) as Operation;
+    const users = await operationUsers(workflows);
+    return {
+      operation: operationView(now.document, changed, users.get(`${name}.${changed.id}`) ?? []),
+      api: await apiDetailView(context, now),
+    };
+  });
+
+  serve(app, routes.removeOperation, async ({ params: { name, id }, by }) => {
+    const { open, operation } = findOperation(context, name, id);
+    await apis.put(name, withoutOperation(open.document, operation), {
+      original: "",
+      written: `without ${id}`,
+      source: null,
+      by,
+    });
+  });
+
+  serve(app, routes.addOperation, async ({ params: { name }, body, by }) => {
+    const sample = understood(body.text);
+    const open = apis.get(name);
+    const placeholders =
+      body.placeholders ?? Object.fromEntries(sample.variable.map((part) => [part.index, part.name]));
+    const made = operationFromPasted(
+      sample,
+      { id: body.id, title: body.title, placeholders: placeholders as Record<number, string> },
+      new Set(open?.api.operations.map(({ id }) => id)),
+    );
+    const notes = [...sample.notes];
+    const servers = open?.api.servers ?? [];
+    if (servers[0] !== undefined && !servers.some((server) => server.startsWith(sample.server)))
+      notes.push(`The pasted request goes to ${sample.server}, but calls of ${name} go to ${servers[0]}.`);
+    const credential = body.credential ?? null;
+    if (credential !== null) await keepKey(context, credential, sample, by);
+    const document = open?.document ?? newDocument(name, sample.server);
+    const whole = withOperation(
+      credential !== null && open?.api.credential === undefined
+        ? { ...document, "x-ckettle-credential": credential }
+        : document,
+      made,
+      made.operation,
+    );
+    const about = { original: printJson(made), written: sample.form, source: null, by };
+    const kept = await apis.put(name, whole, about);
+    const id = made.operation["operationId"] as string;
+    return { id, notes, credential, api: await apiDetailView(context, kept) };
+  });
+
+  serve(app, routes.adoptStep, async ({ params, body, by }) => {
+    const row = await workflows.find(params.name);
+    if (!row) throw notFound("workflow", params.name);
+    const open = apis.get(body.api);
+    const document = open?.document ?? newDocument(body.api, "");
+    try {
+      const adopted = adoptStep(await workflows.text(row.draft), body.step, {
+        name: body.api,
+        document,
+        api: open?.api,
+        id: body.id,
+        resolve: (template) => serverOf(context, template),
+      });
+      const notes = [...adopted.notes];
+      if (!open || printJson(adopted.document) !== printJson(document))
+        await apis.put(body.api, adopted.document, {
+          original: printJson(adopted.document),
+          written: `the workflow ${params.name}`,
+          source: null,
+          by,
+        });
+      await workflows.push(params.name, adopted.text, body.base ?? row.revision);
+      return {
+        operation: `${body.api}.${adopted.id}`,
+        notes,
+        text: adopted.text,
+        api: await apiDetailView(context, apis.get(body.api) as OpenApi),
+      };
+    } catch (error) {
+      if (!(error instanceof CannotAdopt)) throw error;
+      throw new HttpProblem(422, "cannot-adopt", "This call cannot become an operation", error.message, {
+        errors: [{ field: "step", message: error.message }],
+      });
+    }
+  });
+}
+
+/** An operation as its page shows it; schemas with their references written out. */
+export function operationView(document: JsonObject, operation: Operation, usedBy: string[]): OperationDetail {
+  const { about, docs, body, success, responses, parameters, ...rest } = operation;
+  const inlined = (content: Content[]) =>
+    content.map((one) => (one.schema ? { ...one, schema: inlinedSchema(document, one.schema) } : one));
+  return {
+    ...rest,
+    parameters: parameters.map((one) => ({ ...one, schema: inlinedSchema(document, one.schema) })),
+    responses: responses.map((one) => ({ ...one, content: inlined(one.content) })),
+    about: about ?? null,
+    docs: docs ?? null,
+    body: body ? { ...body, content: inlined(body.content) } : null,
+    success: success ?? null,
+    usedBy,
+  };
+}
+
+/** Each word of a search must stand in the id, the path, the method, the title or the description. */
+function searched(operations: Operation[], search: string): Operation[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  return operations.filter(({ id, method, path, title, about = "" }) => {
+    const text = `${id} ${method} ${path} ${title} ${about}`.toLowerCase();
+    return words.every((word) => text.includes(word));
+  });
+}
+
+/** What a template that reads only constants comes to: the address in front of a path. */
+function serverOf({ constants }: Context, template: string): string | undefined {
+  try {
+    const scope = { constants: constants.all() };
+    const value = renderTemplate(parseTemplate(template), scope, { now: () => Date.now(), uuid: () => "" });
+    return typeof value === "string" ? value : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** @throws HttpProblem where the changed operation could not be told from another one */
+function requireSound(
+  { document, api }: OpenApi,
+  before: Operation,
+  target: OperationPlace,
+  raw: JsonObject,
+): void {
+  const problem = (field: string, message: string) =>
+    new HttpProblem(422, "bad-operation", "This cannot be the operation", message, {
+      errors: [{ field, message }],
+    });
+  if (!target.path.startsWith("/")) throw problem("path", "A path begins with a slash.");
+  const others = api.operations.filter((one) => one.id !== before.id);
+  if (others.some((one) => one.method === target.method && one.path === target.path))
+    throw problem("path", `There is another operation ${target.method} ${target.path}.`);
+  const id = raw["operationId"];
+  if (others.some((one) => one.id === id))
+    throw problem("operationId", `There is another operation "${String(id)}".`);
+  const read = readApi(withOperation(document, target, raw)).operations;
+  if (!read.some((one) => one.method === target.method && one.path === target.path))
+    throw problem("method", `${target.method} is not a method of an OpenAPI document.`);
+}
+
+/** Keeps a key that stood in a sample as a credential, bound to the sample's host. */
+async function keepKey(
+  { credentials, activity }: Context,
+  name: string,
+  { secret, server }: UnderstoodRequest,
+  by: string,
+): Promise<void> {
+  if (!secret)
+    throw new HttpProblem(
+      422,
+      "no-key",
+      "No key found",
+      "The pasted request has no key that could be saved.",
+    );
+  if (credentials.get(name))
+    throw new HttpProblem(
+      409,
+      "name-taken",
+      "The name is taken",
+      `There is already a credential "${name}". Use another name, or leave it out.`,
+    );
+  const input = { ...secret, hosts: [new URL(server).host], endsOn: null, mayUse: [], mayChange: [] };
+  const read = readCredentialInput(input, undefined);
+  await credentials.put(name, read.credential, read.settings);
+  await activity.note({ by, action: "added", kind: "credential", name });
+}

@@ -1,0 +1,222 @@
+import { BadOptions } from "../../runs/starts.js";
+import { routes } from "@copper-kettle/contract";
+import { type Json, outline, type Path, scopeOf, parseDuration } from "@copper-kettle/core";
+import { type Express, type Request } from "express";
+import { Op, type WhereOptions } from "sequelize";
+import { optionsOf } from "../../runs/again.js";
+import type { OpenEntry } from "../../store/journal.js";
+import { RunRow } from "../../store/models.js";
+import type { Context } from "../context.js";
+import { openStream } from "../events.js";
+import { findRun, openEntries, showRun } from "../found.js";
+import { HttpProblem, notFound } from "../problems.js";
+import { replied } from "../replies.js";
+import { runView, runDetailView } from "../run-view.js";
+import { answered, serve } from "../serve-route.js";
+import { requireCredentials } from "./workflows.js";
+
+export function serveRuns(app: Express, context: Context): void {
+  const { workflows, starts, runner, journals, settings } = context;
+  // The first of all: starts come in by the thousand, and each route before it is looked at.
+  serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
+    const found = await workflows.startable(params.name);
+    if (!found) throw notFound("workflow", params.name);
+    const what = body.draft ? { version: 0, text: found.draft, principal: by } : found.published;
+    if (!what) {
+      throw new HttpProblem(
+        409,
+        "not-published",
+        "Not published",
+        `The workflow ${params.name} is not published yet. Publish it, or start its draft.`,
+      );
+    }
+    if (body.draft) await requireCredentials(context, what.text, by);
+    const options = await optionsOf(context, params.name, what.text, body.options);
+    const wait = waitOf(query.wait);
+    const started = await starts.start({
+      workflow: params.name,
+      ...what,
+      inputs: body.inputs,
+      key: keyOf(request),
+      ...options,
+    });
+    response.set("Location", `/api/runs/${started.row.id}`);
+    if (wait === undefined) return showRun(context, started.row);
+    if (await replied(context, started.row.id, wait, response)) return answered;
+    return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
+  });
+
+  serve(app, routes.listRuns, async ({ query }) => {
+    const where: WhereOptions<RunRow>[] = [];
+    if (query.workflow) where.push({ workflow: query.workflow });
+    if (query.state) where.push({ state: { [Op.in]: query.state.split(",") } });
+    if (query.before) where.push({ id: { [Op.lt]: query.before } });
+    if (query.text) {
+      const like = { [Op.like]: `%${query.text.replace(/[%_\\]/g, "")}%` };
+      where.push({
+        [Op.or]: [{ id: like }, { workflow: like }, { error: like }, { message: like }],
+      } as WhereOptions<RunRow>);
+    }
+    const rows = await RunRow.findAll({
+      where: { [Op.and]: where },
+      order: [["id", "DESC"]],
+      limit: query.limit + 1,
+    });
+    return {
+      runs: rows.slice(0, query.limit).map((row) => showRun(context, row)),
+      more: rows.length > query.limit,
+    };
+  });
+
+  serve(app, routes.run, async ({ params }) => {
+    const row = await findRun(params.id);
+    const { entries } = await journals.open(row.id, -1, 1);
+    const last = await journals.last(row.id);
+    return {
+      ...runDetailView(
+        showRun(context, row),
+        await workflows.parsed(row.text),
+        entries,
+        await journals.shownResponse(row.id),
+      ),
+      last,
+    };
+  });
+
+  serve(app, routes.runScope, async ({ params }) => {
+    await findRun(params.id);
+    return scopeOf(await openEntries(context, params.id), { id: params.id });
+  });
+
+  serve(app, routes.journal, async ({ params, query }) => {
+    await findRun(params.id);
+    const { entries, more } = await journals.open(params.id, query.after, query.limit);
+    return { entries: entries as never, more };
+  });
+
+  serve(app, routes.runEvents, async ({ params, query, request, response }) => {
+    await findRun(params.id);
+    const session = await openStream(request, response);
+    let last = Math.max(query.after, Number(session.lastId) || query.after);
+    let caughtUp = false;
+    const held: OpenEntry[] = [];
+    const push = (entries: OpenEntry[]): void => {
+      for (const entry of entries) {
+        if (entry.seq <= last) continue;
+        last = entry.seq;
+        session.push(entry, "entry", String(entry.seq));
+      }
+    };
+    const onEntries = (run: string, entries: OpenEntry[]): void => {
+      if (run !== params.id) return;
+      if (caughtUp) push(entries);
+      else held.push(...entries);
+    };
+    journals.events.on("entries", onEntries);
+    session.on("disconnected", () => journals.events.off("entries", onEntries));
+    for (let more = true; more && session.isConnected;) {
+      const page = await journals.open(params.id, last, 500);
+      push(page.entries);
+      more = page.more;
+    }
+    push(held);
+    caughtUp = true;
+    return answered;
+  });
+
+  serve(app, routes.events, async ({ request, response }) => {
+    const session = await openStream(request, response);
+    const onState = (id: string, workflow: string, state: string): void =>
+      void session.push({ id, workflow, state }, "state");
+    journals.events.on("state", onState);
+    session.on("disconnected", () => journals.events.off("state", onState));
+    return answered;
+  });
+
+  serve(app, routes.stopRun, async ({ params, body, by }) => {
+    await starts.stop(await findRun(params.id), { now: body.how === "now", by });
+    return showRun(context, await findRun(params.id));
+  });
+
+  serve(app, routes.decideRun, async ({ params, body, by }) => {
+    const { path, attempt, outcome } = body;
+    await starts.decide(await findRun(params.id), body.decision, { path, attempt, outcome, by });
+    return showRun(context, await findRun(params.id));
+  });
+
+  serve(app, routes.continueRun, async ({ params, body, by }) => {
+    const row = await findRun(params.id);
+    const { partial } = await context.workflows.parsed(row.text);
+    const steps = outline(partial?.steps ?? []).map(({ name }) => name);
+    const changes = Object.entries(body.set).map(([text, value]) => ({
+      place: placeOf(text, steps),
+      value: value as Json,
+    }));
+    await starts.resume(row, changes, by);
+    return showRun(context, await findRun(params.id));
+  });
+
+  serve(app, routes.resumeRun, async ({ params, by }) => {
+    await starts.release(await findRun(params.id), by);
+    return showRun(context, await findRun(params.id));
+  });
+
+  serve(app, routes.pause, async ({ body }) => {
+    await settings.put("paused", body.paused);
+    runner.pauseAll(body.paused);
+    return { paused: body.paused };
+  });
+}
+
+/**
+ * A place of a value as an expression writes it: `steps.guest.body.items[0]["first name"]`.
+ * @throws BadOptions where it is none, or names no step
+ */
+function placeOf(text: string, steps: string[]): Path {
+  const parts = [...text.matchAll(/\[(\d+)\]|\["([^"]*)"\]|\.?([A-Za-z_][\w-]*)/gy)];
+  const length = parts.reduce((sum, [part]) => sum + part.length, 0);
+  const place = parts.map(([, index, quoted, name]) =>
+    index === undefined ? (quoted ?? name ?? "") : Number(index),
+  );
+  if (length !== text.length || place.length < 2 || (place[0] !== "steps" && place[0] !== "variables"))
+    throw new BadOptions([
+      {
+        field: `set.${text}`,
+        message: "A place begins with steps or variables, as in steps.guest.body.items[0].id.",
+      },
+    ]);
+  if (place[0] === "steps" && !steps.includes(String(place[1])))
+    throw new BadOptions([
+      { field: `set.${text}`, message: `There is no step "${String(place[1])}" in this run.` },
+    ]);
+  return place;
+}
+
+const longestWait = 10 * 60_000;
+
+function keyOf(request: Request): string | undefined {
+  const key = request.get("Idempotency-Key");
+  if (key === "" || (key?.length ?? 0) > 255) {
+    throw new HttpProblem(
+      400,
+      "invalid-request",
+      "Invalid key",
+      "An Idempotency-Key has 1 to 255 characters.",
+    );
+  }
+  return key;
+}
+
+function waitOf(text: string | undefined): number | undefined {
+  if (text === undefined) return undefined;
+  const millis = parseDuration(text);
+  if (millis === undefined || millis < 0 || millis > longestWait) {
+    throw new HttpProblem(
+      400,
+      "invalid-request",
+      "Invalid wait",
+      `"wait" is a duration of at most 10m, such as 30s; this is "${text}".`,
+    );
+  }
+  return millis;
+}

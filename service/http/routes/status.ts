@@ -1,0 +1,27 @@
+import { routes } from "@copper-kettle/contract";
+import type { Express } from "express";
+import { select } from "../../store/database.js";
+import { WorkflowRow } from "../../store/models.js";
+import { iso } from "../../times.js";
+import type { Context } from "../context.js";
+import { troubleView } from "../run-view.js";
+import { serve } from "../serve-route.js";
+
+export function serveStatus(app: Express, context: Context): void {
+  const { journals, runner } = context;
+  serve(app, routes.status, async () => {
+    const counts = await select<{ state: string; count: number }>(
+      journals.store,
+      "SELECT state, count(*) AS count FROM runs GROUP BY state",
+    );
+    return {
+      version: context.version,
+      startedAt: iso(context.startedAt),
+      dataFolder: context.dataFolder,
+      workflows: await WorkflowRow.count(),
+      runs: Object.fromEntries(counts.map(({ state, count }) => [state, count])),
+      paused: context.settings.get("paused") === true,
+      trouble: troubleView(runner),
+    };
+  });
+}

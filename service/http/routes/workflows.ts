@@ -1,0 +1,75 @@
+import { routes } from "@copper-kettle/contract";
+import { type JsonObject, outline, readWorkflow, workflowJsonSchema } from "@copper-kettle/core";
+import type { Express } from "express";
+import { credentialsUsed } from "../../credentials/rights.js";
+import type { Context } from "../context.js";
+import { findWorkflow } from "../found.js";
+import { HttpProblem, notFound } from "../problems.js";
+import { requireMayUse } from "../rights.js";
+import { serve } from "../serve-route.js";
+import { workflowDetail, workflowSummaries } from "../workflow-view.js";
+
+export function serveWorkflows(app: Express, context: Context): void {
+  const { workflows } = context;
+  serve(app, routes.check, async ({ body }) => {
+    const { partial, problems } = readWorkflow(body.text, context.apis);
+    return { name: partial?.name || null, problems, outline: partial ? outline(partial.steps) : [] };
+  });
+
+  serve(app, routes.workflowSchema, async () => workflowJsonSchema() as JsonObject);
+
+  serve(app, routes.listWorkflows, async () => ({
+    workflows: await workflowSummaries(context, await workflows.all()),
+  }));
+
+  serve(app, routes.workflow, async ({ params, query }) => {
+    const row = await findWorkflow(context, params.name);
+    if (query.version === undefined) return workflowDetail(context, row);
+    const version = await workflows.version(params.name, query.version);
+    if (!version) throw notFound("version", `${params.name} ${query.version}`);
+    return workflowDetail(context, row, version.text);
+  });
+
+  serve(app, routes.pushWorkflow, async ({ params, body }) => {
+    const { partial } = readWorkflow(body.text);
+    if (partial?.name && partial.name !== params.name) {
+      throw new HttpProblem(
+        422,
+        "other-name",
+        "The file has another name",
+        `The file says "name: ${partial.name}", but it was sent for ${params.name}.`,
+        {
+          errors: [{ field: "name", message: `must be ${params.name}` }],
+        },
+      );
+    }
+    return workflowDetail(context, await workflows.push(params.name, body.text, body.base));
+  });
+
+  serve(app, routes.publishWorkflow, async ({ params, by }) => {
+    await requireCredentials(context, (await findWorkflow(context, params.name)).draft, by);
+    const row = await workflows.publish(params.name, by);
+    if (!row) throw notFound("workflow", params.name);
+    return workflowDetail(context, row);
+  });
+
+  serve(app, routes.removeWorkflow, async ({ params }) => {
+    if (!(await workflows.remove(params.name))) throw notFound("workflow", params.name);
+  });
+}
+
+/**
+ * Whoever lets a text act must be allowed to use the credentials of its calls. It is asked again when they are used.
+ * @throws HttpProblem 403
+ */
+export async function requireCredentials(
+  { workflows, credentials, apis }: Context,
+  digest: string,
+  by: string,
+): Promise<void> {
+  const { partial } = await workflows.parsed(digest);
+  for (const name of credentialsUsed(partial?.steps ?? [], apis)) {
+    const open = credentials.get(name);
+    if (open) requireMayUse(open, by);
+  }
+}

@@ -1,0 +1,73 @@
+import type { CredentialInfo } from "@copper-kettle/contract";
+import { randomUUID } from "node:crypto";
+
+/** Something that a person should know; a CloudEvent (version 1.0.2) with a sentence for mail. */
+export interface Message {
+  id: string;
+  /** `copper-kettle.run.failed` and so on. */
+  type: string;
+  /** RFC 3339. */
+  time: string;
+  /** The workflow or the credential. */
+  subject: string;
+  title: string;
+  text: string;
+  data: { [key: string]: string | null };
+}
+
+export interface RunTold {
+  run: string;
+  workflow: string;
+  state: "failed" | "unsure" | "parked" | "skipped";
+  message: string | null;
+}
+
+const said: Record<RunTold["state"], string> = {
+  failed: "failed",
+  unsure: "is unsure: we cannot tell whether a call was carried out, and a person must decide",
+  parked: "is parked until somebody resumes it",
+  skipped: "did not happen",
+};
+
+export function runMessage({ run, workflow, state, message }: RunTold, console: string): Message {
+  const url = `${console}/runs/${run}`;
+  return {
+    id: randomUUID(),
+    type: `copper-kettle.run.${state}`,
+    time: new Date().toISOString(),
+    subject: workflow,
+    title: `${workflow}: a run ${state === "unsure" || state === "parked" ? `is ${state}` : (said[state] ?? state)}`,
+    text: `A run of ${workflow} ${said[state]}.\n\n${message ?? ""}\n\n${url}\n\nYou will get no further message about this workflow until one of its runs succeeds.`,
+    data: { workflow, run, state, message, url },
+  };
+}
+
+export function credentialMessage(
+  name: string,
+  state: CredentialInfo["state"],
+  sentence: string,
+  console: string,
+): Message {
+  const url = `${console}/credentials/${name}`;
+  return {
+    id: randomUUID(),
+    type: "copper-kettle.credential.failing",
+    time: new Date().toISOString(),
+    subject: name,
+    title: `The credential ${name} needs attention`,
+    text: `${sentence}\n\n${url}`,
+    data: { credential: name, state, message: sentence, url },
+  };
+}
+
+export function tryMessage(console: string): Message {
+  return {
+    id: randomUUID(),
+    type: "copper-kettle.try",
+    time: new Date().toISOString(),
+    subject: "copper-kettle",
+    title: "Copper Kettle can reach you",
+    text: `This is a test notification of Copper Kettle.\n\n${console}`,
+    data: { url: console },
+  };
+}
