@@ -94,7 +94,9 @@ describe("runs by hand", () => {
     expect(said.err).toContain("before round");
     expect(await sent()).toEqual({ guests: 1, posts: 0 });
     await world.killAndServe();
-    expect((await world.settled(id, ["waiting"])).waitsFor).toEqual({ kind: "breakpoint", name: "round" });
+    expect((await world.settled(id, ["waiting"])).waits).toMatchObject([
+      { kind: "breakpoint", name: "round" },
+    ]);
     const on = await world.ckettle(["run", "continue", id, "--set", "steps.made.body.id=g-99", "--wait"]);
     expect(json(on.out)).toEqual({ id: "g-99", huts: ["corrie", "eyrie", "hollin"] });
     const again = await world.ckettle(["run", "continue", id]);

@@ -48,7 +48,7 @@ describe("ckettle demo", () => {
       const { runs } = await client.call(routes.listRuns);
       return (
         runs.length === 8 &&
-        runs.every((run) => run.state === "succeeded" || run.waitsFor?.name === "boards-marit")
+        runs.every((run) => run.state === "succeeded" || run.waits[0]?.name === "boards-marit")
       );
     }, "all examples have succeeded, but for the one that waits for a person");
     const { credentials } = await client.call(routes.listCredentials);

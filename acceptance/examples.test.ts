@@ -32,7 +32,7 @@ describe("the examples", () => {
     at = JSON.parse(await readFile(join(folder, "stand-ins.json"), "utf8")) as Record<string, string>;
     await until(async () => {
       const { runs } = await client.call(routes.listRuns);
-      return runs.every((run) => run.state === "succeeded" || run.waitsFor?.name === "boards-marit");
+      return runs.every((run) => run.state === "succeeded" || run.waits[0]?.name === "boards-marit");
     }, "what the demo starts has ended");
   });
   beforeEach(async () => {
@@ -205,7 +205,7 @@ describe("the examples", () => {
     const again = await ckettle(["run", "again", id, "--from", "shifts"], { COPPER_KETTLE_DATA: folder });
     const run = again.out.trim();
     await until(
-      async () => (await client.call(routes.run, { params: { id: run } })).waitsFor?.name === "boards-marit",
+      async () => (await client.call(routes.run, { params: { id: run } })).waits[0]?.name === "boards-marit",
       "it waits for Marit",
     );
     const { url } = await client.call(routes.signInCredential, { params: { name: "boards-marit" } });

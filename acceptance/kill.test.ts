@@ -81,6 +81,36 @@ describe("after kill -9", () => {
     expect((post?.body as { content: { text: string }[] } | undefined)?.content[0]?.text).toBe(text);
   });
 
+  it("a stop that was answered holds: nothing more is sent, the run and the one that it called are stopped", async () => {
+    await world.publish(
+      "copper-kettle: 1\nname: caller\nsteps:\n  - { step: called, workflow: { name: chain } }\n  - { step: more, request: 'POST ${constants.stays}/guests', using: stays-key }\n",
+    );
+    await faults(world.stays, [{ method: "GET", times: 2, latency: 20_000 }]);
+    const { id } = await world.run("chain");
+    const caller = await world.run("caller");
+    await until(async () => (await arrived(world.stays, "GET")).length === 2, "both are under way");
+    for (const one of [id, caller.id])
+      expect((await world.client.call(routes.stopRun, { params: { id: one }, body: {} })).state).toBe(
+        "running",
+      );
+    await world.killAndServe();
+    for (const one of [id, caller.id]) expect((await world.settled(one)).state).toBe("stopped");
+    const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "chain", limit: 2 } });
+    for (const run of runs) expect((await world.settled(run.id)).state).toBe("stopped");
+    expect((await world.entries(id)).map(({ type }) => type)).toContain("stopping");
+    expect(await posts()).toEqual({ guests: 0, boards: 0 });
+  });
+
+  it("a run that is stopped while its writing call is under way is not asked about", async () => {
+    await faults(world.stays, [{ method: "POST", times: 1, latency: 20_000 }]);
+    const { id } = await world.run("chain");
+    await until(async () => (await posts()).guests === 1, "the writing call is under way");
+    await world.client.call(routes.stopRun, { params: { id }, body: {} });
+    await world.killAndServe();
+    expect((await world.settled(id)).state).toBe("stopped");
+    expect(await posts()).toEqual({ guests: 1, boards: 0 });
+  });
+
   it("a run that had ended is left as it is", async () => {
     const { id } = await world.run("chain");
     const before = await world.settled(id);

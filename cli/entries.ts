@@ -44,11 +44,12 @@ function textOf(entry: Entry): string | undefined {
       return `${step}  waits for the rate limit of its API`;
     case "locked":
       return `${step}  locked "${entry.lock}"`;
-    case "resumed":
-      return `${step}  continued by ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
     case "unsure":
       return `${step}  ${stateText("unsure")}: ${entry.reason}${detailText(entry.detail)}`;
     case "decided":
+      if (entry.decision === "resume") return `resumed by ${entry.by}`;
+      if (entry.decision === "continue")
+        return `${step}  continued by ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
       return `${step}  decided by ${entry.by}: ${entry.decision}`;
     case "ended":
       if (entry.error) return `${step}  ${stateText("failed")}: ${entry.error.message}`;

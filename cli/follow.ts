@@ -35,7 +35,9 @@ export async function followRun(
         const over =
           entry.type === "finished" ||
           (entry.type === "rested" &&
-            (entry.state !== "waiting" || !options.throughSleep || entry.breakpoint !== undefined));
+            (entry.state !== "waiting" ||
+              !options.throughSleep ||
+              entry.waits?.some(({ kind }) => kind === "breakpoint")));
         // A run that rested and went on has more entries behind.
         if (over && (await isAtRest(client, id, seq))) {
           stop.abort();

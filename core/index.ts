@@ -66,6 +66,7 @@ export { rename, renameFunction, type Renamed } from "./workflows/rename.js";
 export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fields.js";
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
+export * from "./engine/awaited.js";
 export * from "./engine/entries.js";
 export * from "./engine/options.js";
 export * from "./engine/ports.js";

@@ -46,7 +46,7 @@ try {
   await until(() => said.includes("Open the console"), "the demo runs");
   const constants = json(["constant", "list"]);
   await until(
-    () => json(["run", "list"]).every((run) => run.endedAt || run.waitsFor),
+    () => json(["run", "list"]).every((run) => run.endedAt || run.waits.length > 0),
     "the first runs have ended, or wait for a person",
   );
   // A few more runs, so that the pages have something to show: one fails, one is unsure, one sleeps.

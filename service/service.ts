@@ -13,6 +13,7 @@ import { EndpointFetch } from "./oauth/fetch.js";
 import { TokenKeeper } from "./oauth/keeper.js";
 import { TokenRequests } from "./oauth/requests.js";
 import { SignIns } from "./oauth/sign-in.js";
+import { UsableCredentials } from "./store/usable.js";
 import { TokenStore } from "./store/tokens.js";
 import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
@@ -88,9 +89,11 @@ export async function startService(config: Config): Promise<Service> {
   const sealing = await Sealing.open(writer, join(folder, "sealing.key"), config.key);
   const { sealer } = sealing;
   const blobs = new Blobs(join(folder, "blobs"));
-  const credentials = new CredentialStore(writer, sealer);
+  const usable = new UsableCredentials(writer);
+  await usable.loadAll();
+  const credentials = new CredentialStore(writer, sealer, usable);
   await credentials.loadAll();
-  const tokens = new TokenStore(writer, sealer, credentials.masks);
+  const tokens = new TokenStore(writer, sealer, credentials.masks, usable);
   await tokens.loadAll();
   const activity = new ActivityStore(writer);
   const log = pino(
@@ -219,13 +222,6 @@ export async function startService(config: Config): Promise<Service> {
   await noteAddress(folder, { url, pid: process.pid, version }).catch((error: unknown) =>
     log.warn({ err: error }, "the service's address could not be noted: commands need --url"),
   );
-  keeper.events.on("ready", (name) => {
-    runner
-      .credentialReady(name)
-      .catch((error: unknown) =>
-        log.error({ err: error }, "runs that wait for a sign-in could not be woken"),
-      );
-  });
   const held = await holdRestored(folder, journals, now());
   if (held > 0) log.warn({ runs: held }, "restored from a backup: unfinished runs are held");
   runner.pauseAll(settings.get("paused") === true);
@@ -246,7 +242,7 @@ export async function startService(config: Config): Promise<Service> {
     await remembered.prune();
     await pruner.prune();
   };
-  keeper.events.on("ready", () => void watcher.look().catch(() => undefined));
+  usable.events.on("usable", () => void watcher.look().catch(() => undefined));
   return {
     url,
     async close() {

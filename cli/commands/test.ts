@@ -65,7 +65,7 @@ export function addTest(program: Command): void {
         },
       });
       const rested = await follow(client, globals, run.id);
-      if (rested.waitsFor?.kind === "breakpoint") return atBreakpoint(rested);
+      if (breakpointOf(rested)) return atBreakpoint(rested);
       const wanted = options.step ?? options.to;
       if (wanted !== undefined && rested.state === "succeeded") {
         const outcome = await outcomeOf(client, run.id, wanted, Number(options.item ?? 0));
@@ -125,8 +125,12 @@ function faultOf(text: string): NonNullable<RunOptionsInput["faults"]>[number] {
   );
 }
 
+function breakpointOf({ waits }: RunDetail): RunDetail["waits"][number] | undefined {
+  return waits.find(({ kind }) => kind === "breakpoint");
+}
+
 function atBreakpoint(run: RunDetail): void {
-  const path = run.waitsFor?.name ?? "";
+  const path = breakpointOf(run)?.name ?? "";
   say(
     `${stateText("waiting")} before ${colors.bold(path)}. Look at the values with: ckettle eval steps --run ${run.id}`,
   );

@@ -33,10 +33,16 @@ export const run = z
     startedAt: z.string().nullable(),
     endedAt: z.string().nullable(),
     wakeAt: z.string().nullable(),
-    waitsFor: z
-      .object({ kind: z.enum(["credential", "lock", "run", "breakpoint", "rate-limit"]), name: z.string() })
-      .nullable()
-      .meta({ description: "What the run waits for, besides a time." }),
+    waits: z
+      .array(
+        z.object({
+          path: z.string(),
+          kind: z.enum(["credential", "lock", "run", "breakpoint", "rate-limit"]),
+          name: z.string(),
+          reason: z.string(),
+        }),
+      )
+      .meta({ description: "What steps of the run wait for, besides a time; at most 20 of them." }),
     rehearsal: z.boolean().meta({ description: "Whether only calls that read are sent." }),
     origin: z
       .string()

@@ -311,6 +311,18 @@ describe("stopping", () => {
     expect(it.sent).toHaveLength(3);
   });
 
+  it("by hand, which the journal says, ends the run at its next start, though its call may have been carried out", async () => {
+    const it: World = new World(greet, ({ method }) =>
+      method === "GET" ? { status: 200, body: { items: [] } } : "cut",
+    );
+    it.inputs = { email: "marit@alpha.example" };
+    expect((await it.run()).state).toBe("unsure");
+    const sent = it.sent.length;
+    it.add({ type: "stopping", at: it.time, by: "Marit" });
+    expect(await it.run()).toMatchObject({ state: "stopped" });
+    expect(it.sent).toHaveLength(sent);
+  });
+
   it("of the service leaves the rest for its next start", async () => {
     const it = world();
     it.beforeSend = (request) => request.url.includes("corrie") && it.pause.abort();

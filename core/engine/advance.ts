@@ -2,6 +2,7 @@ import { printForPeople } from "../values/durations.js";
 import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
 import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
+import { lookAgainMillis, mostWaits, type Wait } from "./awaited.js";
 import { RunLog } from "./replayed.js";
 import type { Ports } from "./ports.js";
 import { Asleep, CannotReplay, Paused, StepFailed, Stopped, TimedOut, Unsure } from "./signals.js";
@@ -16,8 +17,6 @@ export interface Advanced {
   state: RunState;
   /** When to go on, in milliseconds since 1970; with `waiting`, unless it waits for a person. */
   until?: number;
-  /** The credential that a person has to sign in with; with `waiting`. */
-  credential?: string;
   error?: RunError;
 }
 
@@ -70,12 +69,12 @@ export async function advance(
     until?: number;
     path?: string;
     reason?: string;
-    credential?: string;
+    waits?: Wait[];
   }): Promise<Advanced> => {
     walk.write.note({ type: "rested", at: ports.clock.now(), ...how });
     await walk.write.commit();
-    const { state, until, credential } = how;
-    return { state, ...(until === undefined ? {} : { until }), ...(credential ? { credential } : {}) };
+    const { state, until } = how;
+    return { state, ...(until === undefined ? {} : { until }) };
   };
   try {
     await walk.steps(workflow.steps, frame);
@@ -99,8 +98,15 @@ export async function advance(
       return end("failed", { error: { code: "timed-out", message } });
     }
     if (signal instanceof Asleep) {
-      const { until, path, waitsFor } = signal;
-      return rest({ state: "waiting", path, ...(Number.isFinite(until) ? { until } : {}), ...waitsFor });
+      const { path, waits } = signal;
+      const many = waits.length > mostWaits;
+      const until = many ? Math.min(signal.until, ports.clock.now() + lookAgainMillis) : signal.until;
+      return rest({
+        state: "waiting",
+        path,
+        ...(Number.isFinite(until) ? { until } : {}),
+        ...(waits.length > 0 ? { waits: waits.slice(0, mostWaits), reason: waits[0]?.reason ?? "" } : {}),
+      });
     }
     if (signal instanceof Unsure) return rest({ state: "unsure", path: signal.path });
     if (signal instanceof CannotReplay) return rest({ state: "parked", reason: signal.message });

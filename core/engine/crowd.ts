@@ -42,7 +42,11 @@ export class Crowd {
     const earliest = this.#earliest();
     if (earliest && !this.#failure) {
       const { until, path } = earliest.signal;
-      throw new Asleep(until, path, this.#asleep.find(({ signal }) => signal.waitsFor)?.signal.waitsFor);
+      throw new Asleep(
+        until,
+        path,
+        this.#asleep.flatMap(({ signal }) => signal.waits),
+      );
     }
     if (this.#unsure) throw this.#unsure;
     if (this.#failure) throw this.#failure;

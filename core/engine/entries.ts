@@ -4,7 +4,7 @@ import type { Mismatch } from "../shapes/drift.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { RunOptions } from "./options.js";
-import type { WaitsFor } from "./signals.js";
+import type { Wait } from "./awaited.js";
 
 /** The version of the entries below; a run with a journal of another version is parked, never guessed at. */
 export const journalFormat = 2;
@@ -74,6 +74,9 @@ export interface NextRequest {
 
 export type Decision = "happened" | "again" | "skip" | "stop";
 
+/** What a person decides: about an unsure call; to continue from a breakpoint; to resume a parked run. */
+export type Decided = Decision | "continue" | "resume";
+
 /** What every entry has. */
 export interface Common {
   /** Milliseconds since 1970. */
@@ -132,8 +135,6 @@ export type Entry = Common &
       }
     /** The step holds a name that others wait for. */
     | { type: "locked"; path: string; lock: string }
-    /** Somebody said go on, at a breakpoint before this step, and changed values. */
-    | { type: "resumed"; path: string; changes?: { place: Path; value: Json }[]; by: string }
     /** Waits for the rate limit of its API, about until then. */
     | { type: "limited"; path: string; until: number }
     | {
@@ -144,17 +145,29 @@ export type Entry = Common &
         detail?: string;
         authorization?: ShownAuthorization[];
       }
-    | { type: "decided"; path: string; decision: Decision; outcome?: Json; by: string }
+    | {
+        type: "decided";
+        /** The step; empty for the whole run. */
+        path: string;
+        decision: Decided;
+        /** With `happened`: what the step gives. */
+        outcome?: Json;
+        /** With `continue`: values that were changed at the breakpoint. */
+        changes?: { place: Path; value: Json }[];
+        by: string;
+      }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }
     | { type: "item"; path: string; value?: Json; error?: RunError; problems?: number }
-    | ({
+    | {
         type: "rested";
         state: "waiting" | "unsure" | "parked";
         /** When to go on by itself. */
         until?: number;
         path?: string;
         reason?: string;
-      } & Partial<WaitsFor>)
+        /** What its steps wait for besides a time: the run goes on as soon as one of them has come. */
+        waits?: Wait[];
+      }
     | { type: "stopping"; by: string }
     | { type: "finished"; state: RunState; error?: RunError; message?: string; problems: number }
   );

@@ -120,7 +120,8 @@ describe("a breakpoint", () => {
     expect(await it.run()).toMatchObject({ state: "waiting" });
     expect(it.count("POST")).toBe(0);
     it.add({
-      type: "resumed",
+      type: "decided",
+      decision: "continue",
       at: it.time,
       path: "made",
       by: "Marit",

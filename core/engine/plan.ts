@@ -114,14 +114,14 @@ function holdInside(walk: Walk, plan: Plan, steps: readonly Step[], frame: Frame
 
 /** Rests before a step until somebody says go on; the values that they changed are in place from then on. */
 function stopForALook(walk: Walk, frame: Frame, log: StepLog, path: string): void {
-  const resumed = walk.log.resumed.get(path);
-  if (!resumed) {
+  const continued = walk.log.continued.get(path);
+  if (!continued) {
     if (log.begun || log.ended) return;
     walk.progress.check(frame, path);
     const reason = `Paused before ${path}, at a breakpoint.`;
-    throw new Asleep(Number.POSITIVE_INFINITY, path, { breakpoint: path, reason });
+    throw new Asleep(Number.POSITIVE_INFINITY, path, [{ path, kind: "breakpoint", name: path, reason }]);
   }
-  for (const { place, value } of resumed.changes ?? []) {
+  for (const { place, value } of continued.changes ?? []) {
     const [root, ...rest] = place;
     change(root === "variables" ? walk.read.variables : frame.steps, rest, value);
   }

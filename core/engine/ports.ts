@@ -225,6 +225,8 @@ export class CredentialWaits extends Error {
   constructor(
     readonly credential: string,
     message: string,
+    /** How often it had become usable when it was asked for. */
+    readonly seen: number,
   ) {
     super(message);
   }

@@ -84,15 +84,14 @@ describe("a call that has no proof yet", () => {
   it("rests until a person has signed in, without a time, and then goes on", async () => {
     const world = new World(call());
     world.readCredential = async () => {
-      throw new CredentialWaits("bot", "Somebody has to sign in.");
+      throw new CredentialWaits("bot", "Somebody has to sign in.", 3);
     };
-    expect(await world.run()).toEqual({ state: "waiting", credential: "bot" });
+    expect(await world.run()).toEqual({ state: "waiting" });
     expect(world.entries().at(-1)).toMatchObject({
       type: "rested",
       state: "waiting",
       path: "a",
-      credential: "bot",
-      reason: "Somebody has to sign in.",
+      waits: [{ path: "a", kind: "credential", name: "bot", seen: 3, reason: "Somebody has to sign in." }],
     });
     expect(world.sent).toEqual([]);
     proofs(world, ["token-number-1"]);
@@ -102,18 +101,35 @@ describe("a call that has no proof yet", () => {
   it("in a loop lets the other items be done first", async () => {
     const world = new World(loop.replace("parallel: 3", "as: item\n    parallel: 3"));
     world.readCredential = async (_name, url) => {
-      if (url.endsWith("/2")) throw new CredentialWaits("bot", "Somebody has to sign in.");
+      if (url.endsWith("/2")) throw new CredentialWaits("bot", "Somebody has to sign in.", 3);
       return {
         proof: { kind: "bearer", token: "token-number-1" },
         refused: async () => false,
         accepted: () => undefined,
       };
     };
-    expect(await world.run()).toEqual({ state: "waiting", credential: "bot" });
+    expect(await world.run()).toEqual({ state: "waiting" });
     expect(world.sent.map(({ url }) => url)).toEqual(["https://a.example/1", "https://a.example/3"]);
+    expect(world.entries().at(-1)).toMatchObject({ type: "rested", waits: [{ path: "all[1]/a" }] });
     proofs(world, ["token-number-1"]);
     expect(await world.run()).toMatchObject({ state: "succeeded" });
     expect(world.sent).toHaveLength(3);
+  });
+
+  it("of several items are all waited for", async () => {
+    const world = new World(loop.replace("parallel: 3", "as: item\n    parallel: 3"));
+    world.readCredential = async (_name, url) => {
+      throw new CredentialWaits(`bot-${url.at(-1) ?? ""}`, "Somebody has to sign in.", 0);
+    };
+    expect(await world.run()).toEqual({ state: "waiting" });
+    expect(world.entries().at(-1)).toMatchObject({
+      type: "rested",
+      waits: [1, 2, 3].map((item) => ({
+        path: `all[${item - 1}]/a`,
+        kind: "credential",
+        name: `bot-${item}`,
+      })),
+    });
   });
 
   it("is tried again where no token could be had, though it writes: nothing was sent", async () => {

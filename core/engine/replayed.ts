@@ -44,7 +44,7 @@ export class RunLog {
   stopping: EntryOf<"stopping"> | undefined;
   readonly secrets: EntryOf<"secrets">[] = [];
   /** Breakpoints that were passed, by the path of their step. */
-  readonly resumed = new Map<string, EntryOf<"resumed">>();
+  readonly continued = new Map<string, EntryOf<"decided">>();
   /** When the run first did something, in milliseconds since 1970. */
   beganAt: number | undefined;
 
@@ -72,8 +72,9 @@ export class RunLog {
       case "limited":
       case "locked":
         return;
-      case "resumed":
-        this.resumed.set(entry.path, entry);
+      case "decided":
+        if (entry.decision === "continue") this.continued.set(entry.path, entry);
+        else if (entry.decision !== "resume") takeStep(this.#locate(entry.path), entry);
         return;
       case "item": {
         const { scope, name, index } = this.#locate(entry.path);

@@ -1,3 +1,4 @@
+import type { Wait } from "./awaited.js";
 import type { RunError } from "./entries.js";
 
 /** A step failed in the end. */
@@ -7,26 +8,13 @@ export class StepFailed extends Error {
   }
 }
 
-/** What a run waits for, besides a time: a person, a lock that another run holds, a run that it called, its turn. */
-export interface WaitsFor {
-  /** The credential that a person has to sign in with. */
-  credential?: string;
-  lock?: string;
-  /** The run that it called. */
-  child?: string;
-  /** The step before which it was asked to pause. */
-  breakpoint?: string;
-  rateLimit?: string;
-  reason: string;
-}
-
-/** The run goes to sleep in the store: until a time, or until something has come. */
+/** The run goes to sleep in the store: until a time, or until something that one of its steps waits for has come. */
 export class Asleep extends Error {
   constructor(
-    /** Infinity where no time ends it. */
+    /** Infinity if no time ends it. */
     readonly until: number,
     readonly path: string,
-    readonly waitsFor?: WaitsFor,
+    readonly waits: readonly Wait[] = [],
   ) {
     super("asleep");
   }

@@ -28,6 +28,18 @@ describe("what a list shows of a run", () => {
     expect(summaryOf(begun, rested, sending)).toMatchObject({ state: "running", wakeAt: null });
   });
 
+  it("goes on to its end if it was asked to stop, though it came to rest", () => {
+    const stopping: Entry = { type: "stopping", at: 8, by: "Marit" };
+    const waits = [{ path: "a", kind: "lock", name: "guest", reason: "" }] as const;
+    const rested: Entry = { type: "rested", at: 8, state: "waiting", until: 900, waits: [...waits] };
+    expect(summaryOf(begun, stopping)).toMatchObject({ state: "running", stopping: true });
+    for (const order of [
+      [rested, stopping],
+      [stopping, rested],
+    ])
+      expect(summaryOf(begun, ...order)).toMatchObject({ state: "queued", wakeAt: null, waits: [] });
+  });
+
   it("is unsure until somebody decides, step by step", () => {
     const other: Entry = { ...unsure, path: "b" };
     const rested: Entry = { type: "rested", at: 8, state: "unsure" };

@@ -1,4 +1,5 @@
-import type { Entry, EntryOf, RunError, RunState } from "./entries.js";
+import type { Wait } from "./awaited.js";
+import type { Entry, RunError, RunState } from "./entries.js";
 
 /** What a list of runs shows of one: a consequence of its entries, and of nothing else. */
 export interface RunSummary {
@@ -7,8 +8,8 @@ export interface RunSummary {
   endedAt: number | null;
   /** When to go on; with `waiting`. */
   wakeAt: number | null;
-  /** What it waits for besides a time, with its kind: `credential:boards-marit`, `lock:…`, `run:…`, `breakpoint:…`, `rate-limit:…`. */
-  waitsFor: string | null;
+  /** What its steps wait for besides a time. */
+  waits: Wait[];
   /** How many requests were sent. */
   calls: number;
   problems: number;
@@ -16,6 +17,8 @@ export interface RunSummary {
   message: string | null;
   /** Steps whose call may or may not have been carried out, and which nobody has decided. */
   unsure: { path: string; reason: string; attempt: number }[];
+  /** Whether somebody asked it to stop. */
+  stopping: boolean;
 }
 
 export function emptySummary(): RunSummary {
@@ -24,12 +27,13 @@ export function emptySummary(): RunSummary {
     startedAt: null,
     endedAt: null,
     wakeAt: null,
-    waitsFor: null,
+    waits: [],
     calls: 0,
     problems: 0,
     error: null,
     message: null,
     unsure: [],
+    stopping: false,
   };
 }
 
@@ -38,26 +42,28 @@ export function summarise(summary: RunSummary, entry: Entry): void {
   switch (entry.type) {
     case "started":
     case "secrets":
-    case "stopping":
       return;
-    case "resumed":
-      summary.state = "queued";
+    case "stopping":
+      summary.stopping = true;
+      // One that rests acts once more, to end.
+      if (summary.state !== "running") goesOn(summary);
       return;
     case "rested":
       summary.state = entry.state;
       summary.wakeAt = entry.until ?? null;
-      summary.waitsFor = waitsFor(entry);
+      summary.waits = entry.waits ?? [];
       if (entry.reason) summary.message = entry.reason;
+      if (summary.stopping) goesOn(summary);
       return;
     case "decided":
-      summary.state = "queued";
+      goesOn(summary);
       summary.unsure = summary.unsure.filter((item) => item.path !== entry.path);
       return;
     case "finished":
       summary.state = entry.state;
       summary.endedAt = entry.at;
       summary.wakeAt = null;
-      summary.waitsFor = null;
+      summary.waits = [];
       summary.problems = entry.problems;
       summary.error = entry.error ?? null;
       summary.message = entry.message ?? null;
@@ -82,12 +88,13 @@ export function summarise(summary: RunSummary, entry: Entry): void {
   summary.startedAt ??= entry.at;
   summary.wakeAt = null;
   // What it waited for has come; its reason is over.
-  if (summary.waitsFor) summary.message = null;
-  summary.waitsFor = null;
+  if (summary.waits.length > 0) summary.message = null;
+  summary.waits = [];
 }
 
-function waitsFor({ credential, lock, child, breakpoint, rateLimit }: EntryOf<"rested">): string | null {
-  const kinds = { credential, lock, run: child, breakpoint, "rate-limit": rateLimit };
-  const found = Object.entries(kinds).find(([, name]) => name !== undefined);
-  return found ? found.join(":") : null;
+function goesOn(summary: RunSummary): void {
+  summary.state = "queued";
+  summary.wakeAt = null;
+  if (summary.waits.length > 0) summary.message = null;
+  summary.waits = [];
 }

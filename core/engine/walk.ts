@@ -59,7 +59,7 @@ export class Walk {
       reads,
       this.write,
     );
-    this.progress = new Progress(signals, ports.clock, this.write);
+    this.progress = new Progress(log.stopping !== undefined, signals, ports.clock, this.write);
     for (const entry of log.secrets) this.secrets.take(entry.values, entry.places);
   }
 

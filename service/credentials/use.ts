@@ -57,12 +57,6 @@ export class CredentialUses {
     return credential.kind === "oauth2" ? this.#token(open, credential) : this.#static(open, credential);
   }
 
-  /** Whether a run that waits for a sign-in could go on. */
-  isReady(name: string): boolean {
-    const open = this.credentials.get(name);
-    return open?.credential.kind === "oauth2" && this.keeper.isReady(name, open.credential);
-  }
-
   #static(open: OpenCredential, newest: Proof): CredentialUse {
     const { name } = open;
     const replaced = this.#replacedOf(open);
@@ -102,6 +96,7 @@ export class CredentialUses {
 
   /** A token; where the new secret of the client is not taken yet, by the one that it replaced. */
   async #ask(open: OpenCredential, credential: OAuthCredential) {
+    const seen = this.credentials.usable.times(open.name);
     try {
       return await this.keeper.token(open.name, credential);
     } catch (error) {
@@ -112,7 +107,7 @@ export class CredentialUses {
         const token = await this.keeper.askNow(open.name, old).catch(() => undefined);
         if (token) return token;
       }
-      if (error.explanation.signIn) throw new CredentialWaits(open.name, error.message);
+      if (error.explanation.signIn) throw new CredentialWaits(open.name, error.message, seen);
       throw new CredentialMissing("no-token", `No token for "${open.name}": ${error.message}`, {
         cause: error,
       });

@@ -18,7 +18,7 @@ export function runView(row: RunRecord, active: boolean): Run {
     startedAt: isoOrNull(row.startedAt),
     endedAt: isoOrNull(row.endedAt),
     wakeAt: state === "waiting" ? isoOrNull(row.wakeAt) : null,
-    waitsFor: state === "waiting" ? waitsFor(row.waitsFor ?? null) : null,
+    waits: state === "waiting" ? (parseJson(row.waits ?? "[]") as unknown as Run["waits"]) : [],
     rehearsal: isRehearsal(row),
     origin: row.origin === row.id ? null : row.origin,
     calls: row.calls ?? 0,
@@ -27,12 +27,6 @@ export function runView(row: RunRecord, active: boolean): Run {
     message: row.message ?? null,
     unsure: row.unsure ? (parseJson(row.unsure) as unknown as Run["unsure"]) : [],
   };
-}
-
-/** What a run waits for, as its row holds it: the kind, a colon, and the name. */
-function waitsFor(text: string | null): Run["waitsFor"] {
-  const [, kind, name = ""] = /^([a-z-]+):([^]*)$/.exec(text ?? "") ?? [];
-  return kind === undefined ? null : { kind: kind as NonNullable<Run["waitsFor"]>["kind"], name };
 }
 
 /** A run with its inputs, its response and the outline of what runs, from its open entries. */

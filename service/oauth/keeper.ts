@@ -7,7 +7,6 @@ import {
   type OAuthCredential,
   type Token,
 } from "@copper-kettle/core";
-import { EventEmitter } from "node:events";
 import type { Logger } from "pino";
 import type { ActivityStore } from "../store/activity.js";
 import type { CredentialStore } from "../store/credentials.js";
@@ -31,16 +30,10 @@ export interface KeeperParts {
   now(): number;
 }
 
-interface KeeperEvents {
-  /** A credential can be used (again): what waits for it may go on. */
-  ready: [name: string];
-}
-
 /** Keeps tokens fresh: one request however many wait for it, and none is used before it is durable. */
 export class TokenKeeper {
-  readonly events = new EventEmitter<KeeperEvents>();
   readonly #asking = new Map<string, Promise<Token>>();
-  readonly #refusals = new Map<string, { until: number; error: TokenRefused }>();
+  readonly #refusals = new Map<string, { until: number; times: number; error: TokenRefused }>();
   readonly #renewed = new Map<string, number>();
   /** Access tokens that the authorization server refused before their end. */
   readonly #refused = new Set<string>();
@@ -58,7 +51,8 @@ export class TokenKeeper {
     const due = kept?.refreshAt !== undefined && now() >= kept.refreshAt;
     if (kept && !due && !this.#refused.has(kept.accessToken)) return kept;
     const refusal = this.#refusals.get(name + key);
-    if (refusal && refusal.until > now()) {
+    // What was refused before the credential was changed may be taken now.
+    if (refusal && refusal.until > now() && refusal.times === tokens.usable.times(name)) {
       if (kept && this.#holds(kept)) return kept;
       throw refusal.error;
     }
@@ -106,13 +100,6 @@ export class TokenKeeper {
       name,
       ...(token.subject === undefined ? {} : { detail: `as ${token.subject}` }),
     });
-    this.changed(name);
-  }
-
-  /** A credential was changed: what was refused before may be taken now, and what waits for it may go on. */
-  changed(name: string): void {
-    for (const known of this.#refusals.keys()) if (known.startsWith(`${name}[`)) this.#refusals.delete(known);
-    this.events.emit("ready", name);
   }
 
   #holds({ accessToken, expiresAt }: Token): boolean {
@@ -132,10 +119,11 @@ export class TokenKeeper {
 
   async #obtain(name: string, credential: OAuthCredential, key: string): Promise<Token> {
     const { tokens, credentials, activity, log } = this.parts;
+    const seen = tokens.usable.times(name);
     try {
       const before = tokens.get(name, key);
       const forgotten = tokens.forgottenTimes(name);
-      const token = await this.#ask(name, credential, before);
+      const token = await this.#ask(name, credential, before, seen);
       if (tokens.forgottenTimes(name) !== forgotten)
         throw new CredentialMissing(
           "forgotten",
@@ -156,7 +144,12 @@ export class TokenKeeper {
     }
   }
 
-  async #ask(name: string, credential: OAuthCredential, kept: Token | undefined): Promise<Token> {
+  async #ask(
+    name: string,
+    credential: OAuthCredential,
+    kept: Token | undefined,
+    seen: number,
+  ): Promise<Token> {
     const { requests, credentials } = this.parts;
     const asksAnew = !wantsSignIn(credential);
     if (kept?.refreshToken) {
@@ -166,14 +159,14 @@ export class TokenKeeper {
         if (!(error instanceof TokenRefused) || error.explanation.passing) throw error;
         const { code, signIn } = error.explanation;
         if (asksAnew && credential.grant !== "refresh-token") return requests.ask(credential);
-        if (signIn) throw await this.#signInAgain(name, credential, kept, error);
+        if (signIn) throw await this.#signInAgain(name, credential, kept, seen, error);
         // The client itself was not taken: the sign-in may still be good.
         await credentials.noteFault(name, { code, sentence: error.message, at: this.parts.now() });
         throw error;
       }
     }
     if (asksAnew) return requests.ask(credential);
-    throw waits(name, credentials.get(name)?.fault?.sentence);
+    throw waits(name, seen, credentials.get(name)?.fault?.sentence);
   }
 
   /** The sign-in does not hold any more. A token that is still good serves until its end. */
@@ -181,6 +174,7 @@ export class TokenKeeper {
     name: string,
     credential: OAuthCredential,
     kept: Token,
+    seen: number,
     error: TokenRefused,
   ): Promise<CredentialWaits> {
     const { tokens, credentials, activity, log, now } = this.parts;
@@ -196,21 +190,23 @@ export class TokenKeeper {
       detail: error.explanation.code,
     });
     log.warn({ credential: name, reason: error.message }, "a person has to sign in again");
-    return waits(name, error.message);
+    return waits(name, seen, error.message);
   }
 
   async #noteRefusal(name: string, key: string, error: TokenRefused): Promise<void> {
-    const { credentials, log, now } = this.parts;
+    const { credentials, tokens, log, now } = this.parts;
     const { code, passing } = error.explanation;
     log.warn({ credential: name, code, reason: error.message }, "no token was given");
-    this.#refusals.set(name + key, { until: now() + refusalMillis, error });
+    const times = tokens.usable.times(name);
+    this.#refusals.set(name + key, { until: now() + refusalMillis, times, error });
     if (!passing) await credentials.noteFault(name, { code, sentence: error.message, at: now() });
   }
 }
 
-function waits(name: string, why: string | undefined): CredentialWaits {
+function waits(name: string, seen: number, why: string | undefined): CredentialWaits {
   return new CredentialWaits(
     name,
     `A person has to sign in with the credential "${name}": on its page, or with ckettle credential sign-in ${name}.${why ? ` ${why}` : ""}`,
+    seen,
   );
 }

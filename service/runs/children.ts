@@ -5,6 +5,7 @@ import {
   type Children,
   type JsonObject,
 } from "@copper-kettle/core";
+import { select } from "../store/database.js";
 import { RunRow } from "../store/models.js";
 import type { JournalStore } from "../store/journal.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -40,6 +41,16 @@ export class ChildRuns {
   async stop(id: string, by: string): Promise<void> {
     const row = await RunRow.findByPk(id);
     if (row && row.endedAt === null) await this.starts.stop(row, { now: false, by });
+  }
+
+  /** Stops the runs that a run called and waits for, or would wait for; without a run, those of all runs that have ended. */
+  async stopCalled(run?: string): Promise<void> {
+    const rows = await select<{ id: string; parent: string }>(
+      this.journals.store,
+      `SELECT id, parent FROM runs WHERE ended_at IS NULL AND parent ${run === undefined ? "IN (SELECT id FROM runs WHERE ended_at IS NOT NULL)" : "= :run"}`,
+      run === undefined ? {} : { run },
+    );
+    for (const { id, parent } of rows) await this.stop(id, `run ${parent}`);
   }
 
   async #start(run: string, child: ChildStart): Promise<string> {

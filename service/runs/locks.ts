@@ -1,5 +1,4 @@
 import type { Locks } from "@copper-kettle/core";
-import { EventEmitter } from "node:events";
 import { select, type Store } from "../store/database.js";
 
 interface Held {
@@ -11,8 +10,6 @@ interface Held {
 export class LockKeeper {
   readonly #held = new Map<string, Held>();
   readonly #waiting = new Map<string, { run: string; come: () => void }[]>();
-  /** Told when a name is given back, and nobody in memory waits for it. */
-  readonly events = new EventEmitter<{ free: [name: string] }>();
 
   /** @param digest what stands for a name that must not be shown */
   constructor(readonly digest: (name: string) => string) {}
@@ -60,9 +57,7 @@ export class LockKeeper {
 
   #free(name: string): void {
     this.#held.delete(name);
-    const next = this.#waiting.get(name)?.shift();
-    if (next) next.come();
-    else this.events.emit("free", name);
+    this.#waiting.get(name)?.shift()?.come();
   }
 
   #wait(run: string, name: string, millis: number, signal: globalThis.AbortSignal): Promise<boolean> {

@@ -1,5 +1,6 @@
 import {
   advance,
+  printJson,
   bounds,
   type Advanced,
   type Clock,
@@ -21,6 +22,7 @@ import type { JournalStore } from "../store/journal.js";
 import type { RunJournal } from "../store/run-journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { AsideReader } from "../outbound/aside.js";
+import type { Woken } from "../store/waits.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { RememberedStore } from "../store/remembered.js";
 import type { ChildRuns } from "./children.js";
@@ -69,6 +71,9 @@ export interface Fresh {
 
 /** How an active run is asked to end or to rest. */
 interface Active {
+  /** Its one journal, once it is loaded; undefined if there is nothing to do. */
+  journal: Promise<RunJournal | undefined>;
+  loaded: (journal?: RunJournal) => void;
   stop: AbortController;
   /** Aborted with `stop`, and when the service goes down. */
   rouse: AbortController;
@@ -87,6 +92,8 @@ export class Runner {
   readonly #queue: TurnQueue;
   /** Sleeping runs that were woken and wait for their turn. */
   readonly #woken = new Set<string>();
+  /** Runs that were woken while they were still on their way to rest. */
+  readonly #wokenEarly = new Set<string>();
   /** Runs that were just started: what would be read from the store is still at hand. */
   readonly #fresh = new Map<string, Fresh>();
   #waking: Promise<void> = Promise.resolve();
@@ -97,7 +104,7 @@ export class Runner {
     this.events.setMaxListeners(0);
     this.faults = new RunFaults(parts);
     this.#queue = new TurnQueue(bounds.actingRuns, (turn) => this.#act(turn));
-    parts.locks.events.on("free", (name) => this.#comes("lock", name));
+    parts.journals.writer.events.on("woken", (runs) => this.#goOn(runs));
   }
 
   /** Goes on with every run that was under way when the service last ended. */
@@ -113,28 +120,33 @@ export class Runner {
       if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
     }
     for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
-    // Somebody may have signed in just before the service ended: each that waits for that looks once.
-    await this.#wakeWaiting("waits_for IS NOT NULL AND waits_for NOT LIKE 'breakpoint:%'", {});
+    await this.children.stopCalled();
     this.#wakeSoon();
   }
 
-  /** A credential can be used again: what waits for it goes on. */
-  async credentialReady(name: string): Promise<void> {
-    await this.#wakeWaiting("waits_for = :name", { name: `credential:${name}` });
+  /** What runs wait for has come, durably: they are queued. */
+  #goOn(runs: Woken[]): void {
+    for (const run of runs) {
+      this.parts.journals.events.emit("state", run.id, run.workflow, "queued");
+      if (this.#active.has(run.id)) this.#wokenEarly.add(run.id);
+      else
+        this.#wakeOne(run).catch((error: unknown) =>
+          this.parts.log.error({ err: error, run: run.id }, "a run could not be woken"),
+        );
+    }
   }
 
-  /** What runs wait for has come: they look again. */
-  #comes(kind: "lock" | "run", name: string): void {
-    this.#wakeWaiting("waits_for = :name", { name: `${kind}:${name}` }).catch((error: unknown) =>
-      this.parts.log.error({ err: error, kind, name }, "runs that wait for this could not be woken"),
-    );
+  /** What a run waits for came while it went to rest, or somebody stopped it then. */
+  async #again(run: string): Promise<void> {
+    const row = await RunRow.findByPk(run, { attributes: ["id", "workflow", "text"] });
+    if (row) await this.#wakeOne(row);
   }
 
-  /** A run has ended: its locks are free, and whoever called it goes on. */
-  ended(run: string): void {
+  /** A run that was not active was stopped: its locks are free, and what it waited for would go on for nobody. */
+  async ended(run: string): Promise<void> {
     this.parts.locks.releaseAll(run);
-    this.#comes("run", run);
     this.events.emit("rested", run, { state: "stopped" });
+    await this.children.stopCalled(run);
   }
 
   /** Begins no more runs, until it goes on; those that act come to their end, or to rest. */
@@ -147,17 +159,7 @@ export class Runner {
     return this.#queue.places(workflow) + this.#queue.waiting(workflow);
   }
 
-  async #wakeWaiting(which: string, values: Record<string, string>): Promise<void> {
-    if (this.#pause.signal.aborted) return;
-    const rows = await select<{ id: string; workflow: string; text: string }>(
-      this.parts.journals.store,
-      `SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND ${which} ORDER BY id`,
-      values,
-    );
-    for (const row of rows) await this.#wakeOne(row);
-  }
-
-  async #wakeOne(row: { id: string; workflow: string; text: string }): Promise<void> {
+  async #wakeOne(row: Woken): Promise<void> {
     if (this.#woken.has(row.id) || this.#active.has(row.id)) return;
     this.#woken.add(row.id);
     await this.enqueue(row, { first: true });
@@ -193,10 +195,20 @@ export class Runner {
     return this.#queue.waiting(workflow);
   }
 
-  /** Tells an active run to stop; false when it is not active. */
-  stop(run: string, { now }: { now: boolean }): boolean {
+  /**
+   * Asks an active run to stop; false when it is not active, or has just ended. Resolves when it is durable that the run is
+   * to stop: after a kill it ends at its next start.
+   */
+  async stop(run: string, { now, by }: { now: boolean; by: string }): Promise<boolean> {
     const active = this.#active.get(run);
-    if (!active) return false;
+    const journal = await active?.journal;
+    // From here to the write nothing else acts: the run sees it before it is at rest, or is not active any more.
+    if (!active || this.#active.get(run) !== active) return false;
+    if (!journal || journal.summary.endedAt !== null) return false;
+    if (!journal.summary.stopping) {
+      const entry: Entry = { type: "stopping", at: this.parts.clock.now(), by };
+      await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
+    }
     active.stop.abort();
     active.rouse.abort();
     if (now) active.cut.abort();
@@ -233,7 +245,7 @@ export class Runner {
     const { store } = this.parts.journals;
     // What was woken says `waiting` in the store until it acts: it is found again, and takes none of the places.
     const limit = bounds.actingRuns + this.#woken.size;
-    const due = await select<{ id: string; workflow: string; text: string }>(
+    const due = await select<Woken>(
       store,
       "SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
       { now, limit },
@@ -271,7 +283,10 @@ export class Runner {
     const { run, workflow } = turn;
     if (this.#active.has(run) || this.#pause.signal.aborted)
       return this.#queue.rested(run, workflow, { keepsPlace: this.#active.has(run) });
+    let loaded: Active["loaded"] = () => undefined;
     const active: Active = {
+      journal: new Promise((resolve) => (loaded = resolve)),
+      loaded,
       stop: new AbortController(),
       rouse: new AbortController(),
       cut: new AbortController(),
@@ -291,30 +306,19 @@ export class Runner {
       else if (!this.#pause.signal.aborted)
         setTimeout(() => this.#queue.add(turn), bounds.runFaultPause).unref();
     }
+    active.loaded();
     this.#active.delete(run);
     this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
-    if (result && isEnd(result.state)) {
-      this.parts.locks.releaseAll(run);
-      this.#comes("run", run);
-    }
+    const early = this.#wokenEarly.delete(run);
+    if (result && isEnd(result.state)) this.parts.locks.releaseAll(run);
     if (result) this.events.emit("rested", run, result);
-    if (result?.state === "waiting") await this.#lookAgain(run);
+    if (result?.state === "waiting") this.#wakeSoon();
+    const summary = (await active.journal)?.summary;
+    if (result && isEnd(result.state)) {
+      // One that it waited for and gave up would go on for nobody.
+      if (result.state !== "succeeded" || (summary?.problems ?? 0) > 0) await this.children.stopCalled(run);
+    } else if (result && (early || summary?.stopping)) await this.#again(run);
     if (this.#active.size === 0) this.#idle?.();
-  }
-
-  /** What a run waits for may have come while it was going to rest, when nobody was there to be woken. */
-  async #lookAgain(run: string): Promise<void> {
-    this.#wakeSoon();
-    const row = await RunRow.findByPk(run, { attributes: ["id", "workflow", "text", "state", "waitsFor"] });
-    if (row?.state !== "waiting" || !row.waitsFor) return;
-    const [, kind, name = ""] = /^([a-z]+):([^]*)$/.exec(row.waitsFor) ?? [];
-    const came =
-      kind === "credential"
-        ? this.parts.credentials.isReady(name)
-        : kind === "lock"
-          ? !this.parts.locks.all().some((lock) => lock.name === name)
-          : kind === "run" && (await RunRow.count({ where: { id: name, endedAt: null } })) === 0;
-    if (came) await this.#wakeOne(row);
   }
 
   async #advance(run: string, active: Active): Promise<Advanced | undefined> {
@@ -325,6 +329,7 @@ export class Runner {
     if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
     const { entries, journal } = fresh && !row.repeats ? fresh : await journals.loadWhole(row);
+    active.loaded(journal);
     const signals: Signals = {
       stop: active.stop.signal,
       pause: this.#pause.signal,

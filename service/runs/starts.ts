@@ -20,6 +20,7 @@ import {
 import { randomUUID } from "node:crypto";
 import type { ApiStore } from "../store/apis.js";
 import type { JournalStore } from "../store/journal.js";
+import { isConflict } from "../store/faults.js";
 import { RunJournal } from "../store/run-journal.js";
 import { RunRow, type RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -80,8 +81,11 @@ export interface StartRequest {
 
 const longestQueue = 10_000;
 
+/** How often a person's act is tried while the run writes at the same time. */
+const mostTries = 5;
+
 /** What there is of a run that has done nothing yet, as its row has it. */
-const unbegun = { ...emptySummary(), error: null, unsure: "[]", responseSeq: null };
+const unbegun = { ...emptySummary(), error: null, unsure: "[]", waits: "[]", responseSeq: null };
 
 /** What a person says of an unsure call. */
 export interface Decided {
@@ -98,7 +102,7 @@ async function again(row: RunRow): Promise<RunRow> {
   return (await RunRow.findByPk(row.id)) ?? row;
 }
 
-/** Starts, stops and decides runs. All but a stop of a run that acts is durable before it is answered. */
+/** Starts, stops and decides runs; all of it is durable before it is answered. */
 export class Starts {
   /** Starts under way, by workflow and key, so that two at once are one. */
   readonly #pending = new Map<string, Promise<RunRecord>>();
@@ -227,14 +231,28 @@ export class Starts {
     return this.runner.places(name) + beginning >= limits.parallel;
   }
 
+  /** What a person does to a run, on the run as it is then; again if the run itself wrote to its journal meanwhile. */
+  #act(row: RunRow, work: (now: RunRow) => Promise<void>): Promise<void> {
+    return this.#acts.run(async () => {
+      for (let tries = 1; ; tries++) {
+        try {
+          return await work(await again(row));
+        } catch (error) {
+          if (!isConflict(error) || tries >= mostTries) throw error;
+        }
+      }
+    }, row.id);
+  }
+
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
   stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
-    return this.#acts.run(async () => this.#stop(await again(row), how), row.id);
+    return this.#act(row, (now) => this.#stop(now, how));
   }
 
   async #stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
     if (row.endedAt !== null) throw new WrongState(`The run has ended already: it is ${row.state}.`);
-    if (this.runner.stop(row.id, how)) return;
+    // What it called and waits for stops with it, before this is answered.
+    if (await this.runner.stop(row.id, how)) return this.runner.children.stopCalled(row.id);
     this.runner.forget(row.id, row.workflow);
     const { journal } = await this.journals.load(row.id, row.workflow);
     const at = Date.now();
@@ -242,22 +260,19 @@ export class Starts {
       { type: "stopping", at, by: how.by },
       { type: "finished", at, state: "stopped", message: "Stopped by hand.", problems: 0 },
     ]);
-    this.runner.ended(row.id);
-    // What it waited for would go on for nobody.
-    for (const child of await RunRow.findAll({ where: { parent: row.id, endedAt: null } }))
-      await this.stop(child, { now: how.now, by: `run ${row.id}` });
+    await this.runner.ended(row.id);
   }
 
   /** Goes on with a run that stopped at a breakpoint, with values that somebody changed there. */
   resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
-    return this.#acts.run(async () => this.#resume(await again(row), changes, by), row.id);
+    return this.#act(row, (now) => this.#resume(now, changes, by));
   }
 
   async #resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
-    const path = /^breakpoint:(.*)$/.exec(row.waitsFor ?? "")?.[1];
+    const { journal, entries } = await this.journals.load(row.id, row.workflow);
+    const path = journal.summary.waits.find(({ kind }) => kind === "breakpoint")?.name;
     if (row.state !== "waiting" || path === undefined)
       throw new WrongState(`The run is not at a breakpoint: it is ${row.state}.`);
-    const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const at = Date.now();
     const known = entries.flatMap((entry) => (entry.type === "secrets" ? [entry] : []));
     const masked = secretChanges(
@@ -265,7 +280,8 @@ export class Starts {
       known.flatMap(({ places }) => places),
     );
     const entry: Entry = {
-      type: "resumed",
+      type: "decided",
+      decision: "continue",
       at,
       path,
       by,
@@ -284,19 +300,19 @@ export class Starts {
 
   /** Resumes a parked run. */
   release(row: RunRow, by: string): Promise<void> {
-    return this.#acts.run(async () => this.#release(await again(row), by), row.id);
+    return this.#act(row, (now) => this.#release(now, by));
   }
 
   async #release(row: RunRow, by: string): Promise<void> {
     if (row.state !== "parked") throw new WrongState(`The run is not parked: it is ${row.state}.`);
     const { journal } = await this.journals.load(row.id, row.workflow);
-    await write(journal, [{ type: "resumed", at: Date.now(), path: "", by }]);
+    await write(journal, [{ type: "decided", decision: "resume", at: Date.now(), path: "", by }]);
     await this.runner.enqueue(row, { first: true });
   }
 
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
   decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
-    return this.#acts.run(async () => this.#decide(await again(row), decision, given), row.id);
+    return this.#act(row, (now) => this.#decide(now, decision, given));
   }
 
   async #decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {

@@ -8,6 +8,7 @@ import {
 } from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { CredentialRow } from "./models.js";
+import type { UsableCredentials } from "./usable.js";
 import type { Writer } from "./writer.js";
 
 /** How a credential last failed. */
@@ -53,6 +54,7 @@ export class CredentialStore {
   constructor(
     readonly writer: Writer,
     readonly sealer: Sealer,
+    readonly usable: UsableCredentials,
     /** Every secret that this process knows of; logs are masked by it. */
     readonly masks = new MaskSet(),
   ) {}
@@ -109,12 +111,13 @@ export class CredentialStore {
       lastWorkedAt: null,
       fault: null,
     };
-    await this.writer.write(async (transaction) => {
+    await this.writer.write(async (transaction, unit) => {
       const known = await CredentialRow.findByPk(name, { transaction });
       if (known) await known.update(values, { transaction });
       else await CredentialRow.create(values, { transaction });
+      unit.after(() => this.#take(open));
+      await this.usable.note(name, unit);
     });
-    this.#take(open);
     return open;
   }
 

@@ -21,3 +21,8 @@ export function storageFault(error: unknown): string | undefined {
   if (storageCodes.test(code)) return message;
   return parent ? storageFault(parent) : undefined;
 }
+
+/** Whether a row is there already: of two writers of one journal, the second one finds the place taken. */
+export function isConflict(error: unknown): boolean {
+  return ((error ?? {}) as { code?: string }).code === "SQLITE_CONSTRAINT";
+}

@@ -4,6 +4,7 @@ import { apiTables } from "./migrations/0003-apis.js";
 import { engineTables } from "./migrations/0005-engine.js";
 import { tryTables } from "./migrations/0004-tries.js";
 import { convertTexts, oneWordForOneThing } from "./migrations/0007-words.js";
+import { waits } from "./migrations/0008-waits.js";
 import { principals } from "./migrations/0006-principals.js";
 import { credentialLife } from "./migrations/0002-credential-life.js";
 
@@ -24,6 +25,7 @@ export const migrations: Migration[] = [
   { name: "0005-engine", statements: engineTables },
   { name: "0006-principals", statements: principals },
   { name: "0007-words", statements: oneWordForOneThing, then: convertTexts },
+  { name: "0008-waits", statements: waits },
 ];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */

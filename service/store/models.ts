@@ -49,7 +49,7 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare endedAt: CreationOptional<number | null>;
   declare wakeAt: CreationOptional<number | null>;
   /** What it waits for: its kind, a colon, and its name. */
-  declare waitsFor: CreationOptional<string | null>;
+  declare waits: CreationOptional<string>;
   declare parent: CreationOptional<string | null>;
   /** In whose name it uses credentials: who published its version, or started its draft. */
   declare principal: CreationOptional<string | null>;
@@ -188,7 +188,7 @@ export function defineModels(sequelize: Sequelize): void {
       startedAt: optionalInteger(),
       endedAt: optionalInteger(),
       wakeAt: optionalInteger(),
-      waitsFor: optionalText(),
+      waits: { ...text(), defaultValue: "[]" },
       parent: optionalText(),
       principal: optionalText(),
       options: optionalText(),

@@ -6,6 +6,7 @@ import { execute } from "./database.js";
 import { TextRow } from "./models.js";
 import { TestStore } from "./store.test.kit.js";
 import { TokenStore } from "./tokens.js";
+import { UsableCredentials } from "./usable.js";
 import { WorkflowStore } from "./workflows.js";
 
 const file = (note: string): string =>
@@ -52,7 +53,7 @@ describe("what comes between a look and what follows from it", () => {
 
   it("a token that comes after its credential was removed is not kept", async () => {
     const masks = { add: () => true, remove: () => undefined } as never;
-    const tokens = new TokenStore(it_.writer, it_.sealer, masks);
+    const tokens = new TokenStore(it_.writer, it_.sealer, masks, new UsableCredentials(it_.writer));
     let give: (token: Token) => void = () => undefined;
     const parts = {
       tokens,

@@ -8,7 +8,8 @@ import {
 } from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { execute, select } from "./database.js";
-import type { KeyedStatement, Writer } from "./writer.js";
+import type { KeyedStatement } from "./statements.js";
+import type { Writer } from "./writer.js";
 
 interface Value {
   values: JsonObject;

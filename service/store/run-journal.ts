@@ -5,15 +5,19 @@ import {
   type Entry,
   type Journal,
   type JournalRow,
+  type Json,
   type RowChange,
   type RunSummary,
 } from "@copper-kettle/core";
 import type { JournalStore } from "./journal.js";
 import { rememberedStatement } from "./remembered.js";
-import type { KeyedStatement } from "./writer.js";
+import type { KeyedStatement } from "./statements.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
 const longestInDatabase = 65_536;
+
+/** So many waits of a run are shown in lists. */
+const mostShownWaits = 20;
 
 export function isLarge(part: string | Buffer | null): boolean {
   return part !== null && part.length > longestInDatabase;
@@ -58,6 +62,7 @@ export class RunJournal implements Journal {
     const seq = this.next;
     this.next += rows.length;
     const was = this.summary.state;
+    const waited = this.summary.waits.length > 0;
     const answered = this.response;
     rows.forEach((row, index) => {
       summarise(this.summary, openEntry(row));
@@ -65,12 +70,14 @@ export class RunJournal implements Journal {
     });
     const statements = first ? [first] : [];
     for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
-    if (rows.some((row) => row.entry.type === "finished"))
-      statements.push({
-        key: `locks of ${this.run}`,
-        drop: "locks (run)",
-        values: [this.run],
-      });
+    const { waits } = this.summary;
+    const moves = {
+      ended: rows.some(({ entry }) => entry.type === "finished") ? [this.run] : [],
+      rests: waited || waits.length > 0 ? [{ run: this.run, waits }] : [],
+      comes: rows.flatMap(({ change }) =>
+        change?.lock && !change.lock.held ? [{ kind: "lock" as const, name: change.lock.name }] : [],
+      ),
+    };
     if (
       this.summary.state !== was ||
       this.response !== answered ||
@@ -85,10 +92,10 @@ export class RunJournal implements Journal {
     const before = keeps ? bothOf(this.#before, this.journals.rememberedBefore) : this.#before;
     let committed: Promise<void> | undefined;
     if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
-      committed = writer.commit({ records: [record], statements });
+      committed = writer.commit({ records: [record], statements, ...moves });
     else {
       const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
-        committed = writer.commit({ records: [ready], statements });
+        committed = writer.commit({ records: [ready], statements, ...moves });
       });
       this.#before = given;
       if (keeps) this.journals.rememberedBefore = given;
@@ -143,18 +150,18 @@ export class RunJournal implements Journal {
 
   /** Brings the copy in `runs` up to what the entries say, in the same commit. */
   #copy(): KeyedStatement {
-    const { state, startedAt, endedAt, wakeAt, waitsFor, calls, problems, error, message, unsure } =
+    const { state, startedAt, endedAt, wakeAt, waits, calls, problems, error, message, unsure } =
       this.summary;
     return {
       key: `run ${this.run}`,
       change:
-        "runs (state, started_at, ended_at, wake_at, waits_for, calls, problems, error, message, unsure, response_seq, id)",
+        "runs (state, started_at, ended_at, wake_at, waits, calls, problems, error, message, unsure, response_seq, id)",
       values: [
         state,
         startedAt,
         endedAt,
         wakeAt,
-        waitsFor,
+        printJson(waits.slice(0, mostShownWaits) as unknown as Json),
         calls,
         problems,
         error === null ? null : printJson(error),

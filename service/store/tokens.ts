@@ -2,6 +2,7 @@ import type { MaskSet } from "@copper-kettle/core";
 import { parseJson, printJson, type Json, type Token } from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { TokenRow } from "./models.js";
+import type { UsableCredentials } from "./usable.js";
 import type { Writer } from "./writer.js";
 
 /** How many replaced tokens of one credential logs still mask: what was under way with them may come up yet. */
@@ -18,6 +19,7 @@ export class TokenStore {
     readonly sealer: Sealer,
     /** Logs are masked by it. */
     readonly masks: MaskSet,
+    readonly usable: UsableCredentials,
   ) {}
 
   async loadAll(): Promise<void> {
@@ -44,14 +46,15 @@ export class TokenStore {
     return this.#forgotten.get(credential) ?? 0;
   }
 
-  /** Keeps a token. Resolves when it is durable: before that, nobody is given it. */
+  /** Stores a token. Resolves when it is durable: before that, nobody is given it. Whoever waits for one goes on. */
   async put(credential: string, key: string, token: Token): Promise<void> {
     const sealed = this.sealer.seal(printJson(token as unknown as Json), bound(credential, key));
     const { obtainedAt, expiresAt = null } = token;
-    await this.writer.write((transaction) =>
-      TokenRow.upsert({ credential, key, sealed, obtainedAt, expiresAt }, { transaction }),
-    );
-    this.#keep(credential, key, token);
+    await this.writer.write(async (transaction, unit) => {
+      await TokenRow.upsert({ credential, key, sealed, obtainedAt, expiresAt }, { transaction });
+      unit.after(() => this.#keep(credential, key, token));
+      await this.usable.note(credential, unit);
+    });
   }
 
   /** Forgets all tokens of a credential. */

@@ -3,7 +3,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { execute, openDatabase, select, type Store } from "./database.js";
-import { Writer, type KeyedStatement } from "./writer.js";
+import type { KeyedStatement } from "./statements.js";
+import { Writer } from "./writer.js";
 
 /** The hot path of the store: what is given together becomes durable together, with as few statements as can be. */
 describe("the writer", () => {
@@ -78,23 +79,6 @@ describe("the writer", () => {
     await commit(made("corrie", 4));
     await Promise.all([5, 6, 7].map((beds) => commit(changed("corrie", beds))));
     expect(await huts()).toMatchObject([{ id: "corrie", beds: 7 }]);
-  });
-
-  it("takes rows away by one column, and only those", async () => {
-    for (const [lock, run] of [
-      ["a", "r1"],
-      ["b", "r1"],
-      ["c", "r2"],
-      ["d", "r3"],
-    ])
-      await commit({ key: lock as string, sql: "INSERT INTO held VALUES (?, ?)", values: [lock, run] });
-    const drop = (run: string): KeyedStatement => ({
-      key: `locks ${run}`,
-      drop: "held (run)",
-      values: [run],
-    });
-    await Promise.all([commit(drop("r1")), commit(drop("r3")), commit(drop("r9"))]);
-    expect(await select(store, "SELECT name FROM held")).toEqual([{ name: "c" }]);
   });
 
   it("one row that is not good fails alone: those beside it in its statement are kept", async () => {

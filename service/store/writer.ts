@@ -1,6 +1,10 @@
 import type { Transaction } from "sequelize";
 import type { Statement } from "sqlite3";
+import { EventEmitter } from "node:events";
+import type { Awaited } from "@copper-kettle/core";
 import { execute, type Store } from "./database.js";
+import { intoSql, joined, mostRows, type KeyedStatement } from "./statements.js";
+import { move, type Moves, type Woken } from "./waits.js";
 
 /** One row of the journal: the entries of one commit of one run. */
 export interface JournalRecord {
@@ -15,35 +19,35 @@ export interface JournalRecord {
 }
 
 /** What becomes durable together, in the hot path. */
-export interface Batch {
+export interface Batch extends Partial<Moves> {
   records: JournalRecord[];
   statements: KeyedStatement[];
 }
 
-/** One statement of a batch. Of several with one key in the same commit only the last counts; their order is free. */
-export type KeyedStatement = { key: string; values: unknown[] } & (
-  | { sql: string }
-  /** A new row: `runs (id, state)`. Those of one kind in a commit go in as one statement. */
-  | { into: string }
-  /** A changed row, the value of its key last: `runs (state, id)`. Those of one kind in a commit are one statement. */
-  | { change: string }
-  /** Rows that go, by the value of one column: `locks (run)`. Those of one kind in a commit are one statement. */
-  | { drop: string }
-);
+/** What a low-rate write may do besides its rows. */
+export interface Unit {
+  /** Wakes the runs that wait for this, in the same transaction. */
+  comes(awaited: Awaited): void;
+  /** Called once it is durable, before anybody is woken. */
+  after(done: () => void): void;
+}
+
+interface WriterEvents {
+  /** Runs that go on, since what they wait for has come; it is durable. */
+  woken: [runs: Woken[]];
+}
 
 interface Waiting extends Batch {
   resolve(): void;
   reject(error: unknown): void;
 }
 
-/** Rows in one INSERT; a statement is prepared once for each number of rows up to this. */
-const mostRows = 64;
-
 /**
  * The one writer. Everything that writes goes through its queue on its connection. The hot path is a group commit
  * without a timer: what arrives while a commit is under way makes up the next one.
  */
 export class Writer {
+  readonly events = new EventEmitter<WriterEvents>();
   #waiting: Waiting[] = [];
   #tasks: (() => Promise<void>)[] = [];
   #working: Promise<void> | undefined;
@@ -61,13 +65,19 @@ export class Writer {
   }
 
   /** Runs one low-rate write in a transaction of its own; models take the transaction that it gets. */
-  write<T>(work: (transaction: Transaction) => Promise<T>): Promise<T> {
+  write<T>(work: (transaction: Transaction, unit: Unit) => Promise<T>): Promise<T> {
     return new Promise((resolve, reject) => {
       this.#tasks.push(async () => {
+        const comes: Awaited[] = [];
+        const after: (() => void)[] = [];
+        const unit: Unit = { comes: (one) => comes.push(one), after: (done) => after.push(done) };
         try {
           await execute(this.store.connection, "BEGIN IMMEDIATE");
-          const result = await work(this.store.writing);
+          const result = await work(this.store.writing, unit);
+          const woken = comes.length > 0 ? await this.#move({ rests: [], ended: [], comes }) : [];
           await execute(this.store.connection, "COMMIT");
+          for (const done of after) done();
+          this.#wakes(woken);
           resolve(result);
         } catch (error) {
           await execute(this.store.connection, "ROLLBACK").catch(() => undefined);
@@ -111,7 +121,8 @@ export class Writer {
 
   async #commitAll(batches: Waiting[]): Promise<void> {
     try {
-      await this.#transaction(batches);
+      const woken = await this.#transaction(batches);
+      this.#wakes(woken);
       for (const batch of batches) batch.resolve();
     } catch (error) {
       if (batches.length === 1) return batches[0]?.reject(error);
@@ -120,14 +131,20 @@ export class Writer {
     }
   }
 
-  async #transaction(batches: Batch[]): Promise<void> {
+  async #transaction(batches: Batch[]): Promise<Woken[]> {
     const records = merged(batches.flatMap((batch) => batch.records));
     const statements = new Map(
       batches.flatMap((batch) => batch.statements).map((statement) => [statement.key, statement]),
     );
-    if (statements.size === 0 && records.length <= mostRows) {
+    const moves: Moves = {
+      rests: batches.flatMap(({ rests = [] }) => rests),
+      ended: batches.flatMap(({ ended = [] }) => ended),
+      comes: batches.flatMap(({ comes = [] }) => comes),
+    };
+    const isMoving = moves.rests.length + moves.ended.length + moves.comes.length > 0;
+    if (statements.size === 0 && records.length <= mostRows && !isMoving) {
       if (records.length > 0) await this.#insert(records);
-      return; // a single statement is a transaction of its own
+      return []; // a single statement is a transaction of its own
     }
     await this.#run("BEGIN IMMEDIATE", []);
     try {
@@ -138,11 +155,29 @@ export class Writer {
       for (let at = 0; at < records.length; at += mostRows)
         running.push(this.#insert(records.slice(at, at + mostRows)));
       await allOf(running);
+      const woken = isMoving ? await this.#move(moves) : [];
       await this.#run("COMMIT", []);
+      return woken;
     } catch (error) {
       await this.#run("ROLLBACK", []).catch(() => undefined);
       throw error;
     }
+  }
+
+  #move(moves: Moves): Promise<Woken[]> {
+    return move(async (sql, values) => this.#rows(await this.#statement(sql), values), moves);
+  }
+
+  #rows(statement: Statement, values: unknown[]): Promise<Record<string, unknown>[]> {
+    return new Promise((resolve, reject) =>
+      statement.all(values, (error: Error | null, rows: Record<string, unknown>[]) =>
+        error ? reject(error) : resolve(rows),
+      ),
+    );
+  }
+
+  #wakes(woken: Woken[]): void {
+    if (woken.length > 0) this.events.emit("woken", woken);
   }
 
   #insert(records: JournalRecord[]): Promise<void> {
@@ -154,12 +189,16 @@ export class Writer {
 
   /** Runs a statement, prepared once for its text. */
   async #run(sql: string, values: unknown[]): Promise<void> {
-    let prepared = this.#prepared.get(sql);
-    if (!prepared) this.#prepared.set(sql, (prepared = this.#prepare(sql)));
-    const statement = await prepared;
+    const statement = await this.#statement(sql);
     return new Promise((resolve, reject) =>
       statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())),
     );
+  }
+
+  #statement(sql: string): Promise<Statement> {
+    let prepared = this.#prepared.get(sql);
+    if (!prepared) this.#prepared.set(sql, (prepared = this.#prepare(sql)));
+    return prepared;
   }
 
   #prepare(sql: string): Promise<Statement> {
@@ -172,66 +211,6 @@ export class Writer {
     });
   }
 }
-
-interface Joined {
-  sql: string;
-  values: unknown[];
-}
-
-/** Rows of one kind, up to `mostRows` of them, become one statement: each statement is a trip to another thread. */
-function joined(statements: Iterable<KeyedStatement>): { rows: Joined[]; others: Joined[] } {
-  const rows: Joined[] = [];
-  const others: Joined[] = [];
-  const kinds = { into: new Map(), change: new Map(), drop: new Map() } as Record<
-    "into" | "change" | "drop",
-    Map<string, unknown[][]>
-  >;
-  for (const statement of statements) {
-    if ("sql" in statement) others.push(statement);
-    else if ("into" in statement) gather(kinds.into, statement.into, statement.values);
-    else if ("change" in statement) gather(kinds.change, statement.change, statement.values);
-    else gather(kinds.drop, statement.drop, statement.values);
-  }
-  rows.push(...parts(kinds.into, intoSql));
-  others.push(...parts(kinds.change, changeSql), ...parts(kinds.drop, dropSql));
-  return { rows, others };
-}
-
-function gather(kind: Map<string, unknown[][]>, what: string, values: unknown[]): void {
-  const rows = kind.get(what);
-  if (rows) rows.push(values);
-  else kind.set(what, [values]);
-}
-
-type SqlOf = (table: string, columns: string, count: number) => string;
-
-function parts(kind: Map<string, unknown[][]>, sqlOf: SqlOf): Joined[] {
-  return [...kind].flatMap(([what, rows]) => {
-    const [, table = "", columns = ""] = /^(\w+) \((.*)\)$/.exec(what) ?? [];
-    const found: Joined[] = [];
-    for (let at = 0; at < rows.length; at += mostRows) {
-      const part = rows.slice(at, at + mostRows);
-      found.push({ sql: sqlOf(table, columns, part.length), values: part.flat() });
-    }
-    return found;
-  });
-}
-
-const marks = (columns: string, count: number): string =>
-  Array.from({ length: count }, () => `(${columns.replace(/\w+/g, "?")})`).join(",");
-
-const intoSql: SqlOf = (table, columns, count) =>
-  `INSERT INTO ${table} (${columns}) VALUES ${marks(columns, count)}`;
-
-const changeSql: SqlOf = (table, columns, count) => {
-  const names = columns.split(", ");
-  const key = names.pop() as string;
-  const sets = names.map((name, index) => `${name} = given.column${index + 1}`).join(", ");
-  return `UPDATE ${table} SET ${sets} FROM (VALUES ${marks(columns, count)}) AS given WHERE ${table}.${key} = given.column${names.length + 1}`;
-};
-
-const dropSql: SqlOf = (table, column, count) =>
-  `DELETE FROM ${table} WHERE ${column} IN (${Array.from({ length: count }, () => "?").join(",")})`;
 
 /** Waits for all of them, whatever becomes of each; then throws what the first threw. */
 async function allOf(running: Promise<void>[]): Promise<void> {
@@ -267,9 +246,11 @@ function merged(records: JournalRecord[]): JournalRecord[] {
   const lastOf = new Map<string, JournalRecord>();
   for (const record of records) {
     const last = lastOf.get(record.run);
+    // Two that begin at the same number were written by two who did not know of each other: the second one fails.
     if (
       last &&
       last.entries !== null &&
+      last.seq + last.count === record.seq &&
       record.entries !== null &&
       !last.sealed &&
       !record.sealed &&

@@ -118,12 +118,13 @@ export class Waterfall {
         return;
       }
       case "rested": {
-        if (entry.reason === undefined || entry.path === undefined || entry.state !== "waiting") return;
-        const row = this.#row(entry.path, "request", entry.at);
-        closeLast(row, entry.at);
-        const kind = entry.rateLimit === undefined ? "wait" : "rate-limit";
-        row.segments.push({ kind, from: entry.at, to: undefined, label: entry.reason });
-        row.state = "waiting";
+        for (const wait of entry.waits ?? []) {
+          const row = this.#row(wait.path, "request", entry.at);
+          closeLast(row, entry.at);
+          const kind = wait.kind === "rate-limit" ? "rate-limit" : "wait";
+          row.segments.push({ kind, from: entry.at, to: undefined, label: wait.reason });
+          row.state = "waiting";
+        }
         return;
       }
       case "limited": {

@@ -150,8 +150,12 @@ function again(step = ""): void {
         {{ run.message }}
         <div class="mt-2"><v-btn size="small" @click="release">Resume run</v-btn></div>
       </v-alert>
-      <BreakpointPanel v-else-if="run.waitsFor?.kind === 'breakpoint'" :run="run" @done="load" />
-      <WaitNotice v-else-if="run.waitsFor" :run="run" />
+      <BreakpointPanel
+        v-else-if="run.waits.some((wait) => wait.kind === 'breakpoint')"
+        :run="run"
+        @done="load"
+      />
+      <WaitNotice v-else-if="run.waits.length > 0" :run="run" />
       <v-alert v-else-if="run.message" type="info">{{ run.message }}</v-alert>
       <RunAgain
         v-if="opened === 'again'"

@@ -79,7 +79,7 @@ async function hold(walk: Walk, frame: Frame, path: string, name: string): Promi
     walk.progress.check(frame, path);
     if (!free) {
       const reason = `Waits for the lock "${name}" of run ${locks.holder(name) ?? ""}.`;
-      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { lock: name, reason });
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { kind: "lock", name, reason });
     }
   }
 }

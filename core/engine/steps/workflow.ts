@@ -118,7 +118,11 @@ async function ended(
       if (end) return end;
       walk.progress.check(frame, path);
       const reason = `Waits for the run ${child} of ${step.called}.`;
-      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { child, reason });
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, {
+        kind: "run",
+        name: child,
+        reason,
+      });
     }
   } catch (error) {
     if (error instanceof Stopped || error instanceof TimedOut) await children.stop(child);

@@ -13,7 +13,7 @@ import { requireMayChange, requireMayUse } from "../rights.js";
 import { serve } from "../serve-route.js";
 
 export function serveCredentials(app: Express, context: Context): void {
-  const { credentials, tokens, signIns, activity, keeper } = context;
+  const { credentials, tokens, signIns, activity } = context;
   const find = (name: string): OpenCredential => {
     const open = credentials.get(name);
     if (!open) throw notFound("credential", name);
@@ -58,7 +58,6 @@ export function serveCredentials(app: Express, context: Context): void {
       await tokens.forget(name);
     const open = await credentials.put(name, credential, settings, overlap);
     await activity.note({ by, action: known ? "changed" : "added", kind: "credential", name });
-    keeper.changed(name);
     const usedBy = (await usersOf(context)).get(name) ?? [];
     return { credential: credentialView(open, tokens, usedBy, Date.now()), removed };
   });

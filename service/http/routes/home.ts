@@ -75,7 +75,7 @@ async function needing({ credentials, tokens, journals }: Context) {
     (
       await select<{ name: string; count: number }>(
         journals.store,
-        "SELECT substr(waits_for, 12) AS name, count(*) AS count FROM runs WHERE waits_for LIKE 'credential:%' AND ended_at IS NULL GROUP BY 1",
+        "SELECT name, count(DISTINCT run) AS count FROM waits WHERE kind = 'credential' GROUP BY name",
       )
     ).map(({ name, count }) => [name, count]),
   );

@@ -73,7 +73,7 @@ describe("a text in the words of before", () => {
     );
   });
 
-  it("is converted in the store, with the drafts, versions and runs that name it; states and waits follow", async () => {
+  it("is converted in the store, with the drafts, versions and runs that name it; states follow, and what waits looks again", async () => {
     const folder = await mkdtemp(join(tmpdir(), "ckettle-words-"));
     const store = await olderStore(join(folder, "older.sqlite"));
     const digest = sha256Hex(before);
@@ -90,7 +90,7 @@ describe("a text in the words of before", () => {
     await run(`${runs} ('r1', 'round', 1, ?, 'r1', 'held', '{}', 0, null)`, digest);
     await run(`${runs} ('r2', 'round', 1, ?, 'r2', 'waiting', '{}', 0, 'pace:boards')`, digest);
     await run("INSERT INTO access_tokens VALUES ('a', 'first', 0), ('b', 'owner', 0), ('c', 'odd', 0)");
-    expect(await migrate(store)).toEqual(["0007-words"]);
+    expect(await migrate(store)).toEqual(["0007-words", "0008-waits"]);
     // Nobody becomes the owner by the name of a token.
     expect(await select(store, "SELECT digest, name FROM access_tokens ORDER BY digest")).toEqual([
       { digest: "a", name: "owner" },
@@ -107,9 +107,9 @@ describe("a text in the words of before", () => {
       { draft: next },
     ]);
     expect(await select(store, "SELECT text FROM versions")).toEqual([{ text: next }]);
-    expect(await select(store, "SELECT text, state, waits_for FROM runs ORDER BY id")).toEqual([
-      { text: next, state: "parked", waits_for: null },
-      { text: next, state: "waiting", waits_for: "rate-limit:boards" },
+    expect(await select(store, "SELECT text, state, wake_at FROM runs ORDER BY id")).toEqual([
+      { text: next, state: "parked", wake_at: null },
+      { text: next, state: "waiting", wake_at: 0 },
     ]);
     await store.close();
     await rm(folder, { recursive: true });

@@ -17,7 +17,6 @@ import { execute, select, type Store } from "../database.js";
 export const oneWordForOneThing = [
   `ALTER TABLE kept RENAME TO remembered`,
   `UPDATE runs SET state = 'parked' WHERE state = 'held'`,
-  `UPDATE runs SET waits_for = 'rate-limit:' || substr(waits_for, 6) WHERE waits_for LIKE 'pace:%'`,
   // The owner's token is called "owner"; one of that name by another gets another name first.
   ...["access_tokens", "sessions"].flatMap((table) => [
     `UPDATE ${table} SET name = 'owner (former)' WHERE name = 'owner'`,

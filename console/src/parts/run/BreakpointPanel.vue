@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { routes, type Run } from "@copper-kettle/contract";
 import { parseJson, type Json } from "@copper-kettle/core";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { api, sentence } from "../../api.js";
 
 /** A run that stopped for a look: values may be changed before it goes on. */
 const props = defineProps<{ run: Run }>();
 const emit = defineEmits<{ done: [] }>();
 const changes = ref([{ place: "", value: "" }]);
+const path = computed(() => props.run.waits.find(({ kind }) => kind === "breakpoint")?.path);
 const fault = ref("");
 const busy = ref(false);
 
@@ -37,8 +38,8 @@ async function goOn(): Promise<void> {
 <template>
   <v-card class="pa-4 panel">
     <p>
-      Paused before <strong class="mono">{{ run.waitsFor?.name }}</strong>. The results so far are shown
-      below. You can change a value before you continue.
+      Paused before <strong class="mono">{{ path }}</strong>. The results so far are shown below. You can
+      change a value before you continue.
     </p>
     <form class="changes" @submit.prevent="goOn">
       <div v-for="(change, index) in changes" :key="index" class="pair">

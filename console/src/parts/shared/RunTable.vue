@@ -9,7 +9,8 @@ const router = useRouter();
 
 function why(run: Run): string {
   if (run.state === "waiting" && run.wakeAt) return `until ${when(run.wakeAt)}`;
-  if (run.state === "waiting" && run.waitsFor) return `for the ${run.waitsFor.kind} ${run.waitsFor.name}`;
+  const [wait] = run.waits;
+  if (run.state === "waiting" && wait) return `for the ${wait.kind} ${wait.name}`;
   if (run.unsure.length > 0) return `${run.unsure[0]?.path}: ${run.unsure[0]?.reason}`;
   return run.error?.message ?? run.message ?? "";
 }

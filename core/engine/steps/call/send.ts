@@ -47,8 +47,9 @@ export async function send(
   } catch (error) {
     turn.failed();
     if (error instanceof CredentialWaits) {
-      const waitsFor = { credential: error.credential, reason: error.message };
-      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, waitsFor);
+      const { credential: name, message: reason, seen } = error;
+      const wait = { kind: "credential", name, reason, seen } as const;
+      await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, wait);
     }
     if (error instanceof TransportFailure) return failed(walk, step, frame, leg, attempt, error, shown);
     if (error instanceof CredentialMissing || error instanceof SchemeFault)

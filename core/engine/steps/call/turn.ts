@@ -34,10 +34,9 @@ export async function turnToSend(
     const turn: SendTurn | { until: number } = rateLimits.take(call) ?? (await queued());
     if ("until" in turn) {
       if (step.whenLimited === "skip") return "skipped";
-      await walk.progress.sleepUntil(turn.until, frame, path, {
-        rateLimit: call.api ?? new URL(call.url).host,
-        reason: `Waits for the rate limit of ${call.api ?? new URL(call.url).host}.`,
-      });
+      const name = call.api ?? new URL(call.url).host;
+      const reason = `Waits for the rate limit of ${name}.`;
+      await walk.progress.sleepUntil(turn.until, frame, path, { kind: "rate-limit", name, reason });
       continue;
     }
     let over = false;

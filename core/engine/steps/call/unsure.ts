@@ -35,7 +35,9 @@ export async function resolveUnsure(
   }
   if (!log.decided && step.ifUnsure === "probe") await probe(walk, step, frame, log, path, walkCall);
   switch (log.decided?.decision) {
-    case undefined:
+    default:
+      // Whoever stopped the run is not asked about its calls.
+      if (walk.progress.stopping) walk.progress.check(frame, path);
       throw new Unsure(path);
     case "again":
       return false;
