@@ -107,7 +107,10 @@ describe("runs by hand, in the console", () => {
     await page.locator(".cell.failed").waitFor();
     await button("Run again").click();
     await page.getByRole("combobox", { name: "What" }).press("Enter");
-    await page.getByRole("option", { name: "the failed items of a loop" }).click();
+    const option = page.getByRole("option", { name: "the failed items of a loop" });
+    await option.click();
+    await option.waitFor({ state: "hidden" });
+    await page.getByRole("combobox", { name: "Of the loop" }).waitFor();
     await button("Start run").click();
     await page.getByText(/^repeats \w+/).waitFor();
     await state("succeeded");
