@@ -61,12 +61,13 @@ function sum(checking: Checking, node: Node & { op: "binary" }, left: Shape, rig
   ] as const)
     wantKinds(checking, side, shape, joined, "+");
   if (!left.kinds || !right.kinds) return anything;
-  const both = [...left.kinds, ...right.kinds];
-  if (both.includes("text")) return ofKind("text");
-  if (both.every((kind) => kind === "number")) return ofKind("number");
-  if (both.every((kind) => kind === "list"))
+  const surely = (shape: Shape, kind: Kind): boolean => shape.kinds?.every((one) => one === kind) ?? false;
+  if (surely(left, "text") || surely(right, "text")) return ofKind("text");
+  if (surely(left, "number") && surely(right, "number")) return ofKind("number");
+  if (surely(left, "list") && surely(right, "list"))
     return listOf(() => union([left.items?.() ?? anything, right.items?.() ?? anything]));
-  if (both.includes("list") && both.some((kind) => kind !== "list"))
+  const [one, other] = surely(left, "list") ? [left, right] : [right, left];
+  if (surely(one, "list") && !other.kinds?.includes("list"))
     checking.note("wrong-kind", "+ joins a list with a list only.", node);
   return anything;
 }

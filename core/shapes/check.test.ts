@@ -87,6 +87,17 @@ describe("the check of expressions against shapes", () => {
     expect(message("guest.state == 'opn'")).toContain('Did you mean "open"?');
   });
 
+  it("says nothing of a sum where one kind of several fits", () => {
+    const mixed = new Map([["v", ofValue({ odd: [1, []], either: [1, "x"], tags: ["a"] })]]);
+    const codes = (text: string): string[] =>
+      checkShapes(compile(text), mixed).findings.map(({ code }) => code);
+    expect(codes("v.odd[0] + 1")).toEqual([]);
+    expect(codes("v.odd[1] + v.tags")).toEqual([]);
+    expect(codes("(v.either[0] + 1) * 2")).toEqual([]);
+    expect(codes("v.tags + 1")).toEqual(["wrong-kind"]);
+    expect(codes("v.either[0] + v.tags")).toEqual(["wrong-kind"]);
+  });
+
   it("has no finding where what it was inferred from gives a value, and none throws", () => {
     const paths = ["v", "v.a", "v.b[0]", "v.a.c", "v.b", "v.d"];
     const forms = [
@@ -121,7 +132,7 @@ describe("the check of expressions against shapes", () => {
           ExpressionError,
         );
       }),
-      { numRuns: 2_000 },
+      { numRuns: 10_000 },
     );
   });
 });
