@@ -11,7 +11,7 @@ import type { JournalStore } from "../store/journal.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { parseJson, type RunError } from "@copper-kettle/core";
 import type { Runner } from "./runner.js";
-import { BadInputs, QueueFull, type Starts } from "./starts.js";
+import { BadInputs, QueueFull, WrongState, type Starts } from "./starts.js";
 
 /** How many calls may lie above a run: one that calls itself for ever is stopped there. */
 const deepest = 20;
@@ -37,10 +37,15 @@ export class ChildRuns {
     };
   }
 
-  /** Stops a run that has not ended. */
+  /** Stops a run that has not ended. One that ends by itself meanwhile is left as it is. */
   async stop(id: string, by: string): Promise<void> {
     const row = await RunRow.findByPk(id);
-    if (row && row.endedAt === null) await this.starts.stop(row, { now: false, by });
+    if (!row || row.endedAt !== null) return;
+    try {
+      await this.starts.stop(row, { now: false, by });
+    } catch (error) {
+      if (!(error instanceof WrongState)) throw error;
+    }
   }
 
   /** Stops the runs that a run called and waits for, or would wait for; without a run, those of all runs that have ended. */

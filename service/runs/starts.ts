@@ -250,11 +250,13 @@ export class Starts {
   }
 
   async #stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
-    if (row.endedAt !== null) throw new WrongState(`The run has ended already: it is ${row.state}.`);
+    if (row.endedAt !== null) throw hasEnded(row.state);
     // What it called and waits for stops with it, before this is answered.
     if (await this.runner.stop(row.id, how)) return this.runner.children.stopCalled(row.id);
     this.runner.forget(row.id, row.workflow);
     const { journal } = await this.journals.load(row.id, row.workflow);
+    // It may have come to its own end since its row was read.
+    if (journal.summary.endedAt !== null) throw hasEnded(journal.summary.state);
     const at = Date.now();
     await write(journal, [
       { type: "stopping", at, by: how.by },
@@ -355,6 +357,10 @@ function apisOf(workflow: Workflow, apis: ApiStore): { apis?: Record<string, num
       }),
     ),
   };
+}
+
+function hasEnded(state: string): WrongState {
+  return new WrongState(`The run has ended already: it is ${state}.`);
 }
 
 async function write(journal: RunJournal, entries: Entry[]): Promise<void> {

@@ -1,9 +1,8 @@
 import { emptySummary, printJson, type Entry, type Wait } from "@copper-kettle/core";
 import fc from "fast-check";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { execute, select } from "./database.js";
+import { select } from "./database.js";
 import { isConflict } from "./faults.js";
-import { TextRow } from "./models.js";
 import { RunJournal } from "./run-journal.js";
 import { TestStore } from "./store.test.kit.js";
 import { UsableCredentials } from "./usable.js";
@@ -19,19 +18,10 @@ describe("waiting and waking", () => {
     usable = new UsableCredentials(it_.writer);
     woken = [];
     it_.writer.events.on("woken", (runs: Woken[]) => woken.push(...runs.map(({ id }) => id)));
-    await TextRow.create({ digest: "t", text: "t" });
   });
   afterEach(() => it_.close());
 
-  const run = async (): Promise<RunJournal> => {
-    const id = `run-${count++}`;
-    await execute(
-      it_.store.connection,
-      "INSERT INTO runs (id, workflow, version, text, origin, state, trigger, created_at, unsure) VALUES (?, 'w', 1, 't', ?, 'running', '{}', 0, '[]')",
-      [id, id],
-    );
-    return new RunJournal(it_.journals, id, "w", 0, emptySummary());
-  };
+  const run = (): Promise<RunJournal> => it_.addRun(`run-${count++}`);
   const write = (journal: RunJournal, entry: Record<string, unknown>, change?: object): Promise<void> =>
     journal.write([
       {

@@ -1,4 +1,4 @@
-import type { Entry } from "@copper-kettle/core";
+import type { Entry, Wait } from "@copper-kettle/core";
 import { describe, expect, it } from "vitest";
 import { isInLoop } from "./outline.js";
 import { Waterfall } from "./waterfall.js";
@@ -46,6 +46,12 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
     kind,
     data: {},
   });
+  const wait = (kind: Wait["kind"], name: string, path: string, reason: string): Wait => ({
+    kind,
+    name,
+    path,
+    reason,
+  });
   const made = (...entries: Entry[]): Waterfall => {
     const waterfall = new Waterfall(outline);
     waterfall.take(entries);
@@ -77,19 +83,18 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
       {
         type: "rested",
         at: 120,
-        path: "huts",
         state: "waiting",
-        rateLimit: "boards",
-        reason: "Waits for the rate limit of boards.",
+        waits: [wait("rate-limit", "boards", "huts", "Waits for the rate limit of boards.")],
       },
       begun(200, "last"),
       {
         type: "rested",
         at: 220,
-        path: "last",
         state: "waiting",
-        lock: "guest",
-        reason: "Waits for the lock guest.",
+        waits: [
+          wait("lock", "guest", "last", "Waits for the lock guest."),
+          wait("run", "r-1", "post", "Waits for a run of pots."),
+        ],
       },
     );
     expect(waterfall.rows.get("huts")).toMatchObject({
@@ -100,16 +105,16 @@ describe("the waterfall of what a run waits for, and of what it did not send", (
       state: "waiting",
       segments: [{ kind: "wait", label: "Waits for the lock guest." }],
     });
+    // Each wait of a run is shown, not only the first.
+    expect(waterfall.rows.get("post")).toMatchObject({ state: "waiting" });
   });
 
   it("shows a step where a run stopped for a look, though it has not begun", () => {
     const waterfall = made({
       type: "rested",
       at: 50,
-      path: "made",
       state: "waiting",
-      breakpoint: "made",
-      reason: "Stopped before made, at a breakpoint.",
+      waits: [wait("breakpoint", "made", "made", "Stopped before made, at a breakpoint.")],
     });
     expect(waterfall.rows.get("made")).toMatchObject({ state: "waiting", begun: undefined });
   });

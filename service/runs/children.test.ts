@@ -1,0 +1,53 @@
+import { printJson, type Entry } from "@copper-kettle/core";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { RunRow } from "../store/models.js";
+import { TestStore } from "../store/store.test.kit.js";
+import { ChildRuns } from "./children.js";
+import { LockKeeper } from "./locks.js";
+import { Runner } from "./runner.js";
+import { Starts } from "./starts.js";
+
+describe("a stop of a run", () => {
+  let it_: TestStore;
+  let starts: Starts;
+  let runner: Runner;
+  let row: RunRow;
+  const rest: Entry = { type: "rested", at: 2, state: "waiting", until: 9e12 };
+
+  beforeEach(async () => {
+    it_ = await TestStore.open();
+    const { journals } = it_;
+    const clock = { now: () => 7, wait: () => Promise.resolve() };
+    const log = { error: () => undefined };
+    runner = new Runner({ journals, clock, log, locks: new LockKeeper((name) => name) } as never);
+    starts = new Starts(journals, {} as never, runner);
+    runner.children = new ChildRuns(starts, runner, journals, {} as never);
+    await it_.addRun("r1");
+    await write([rest]);
+    row = (await RunRow.findByPk("r1")) as RunRow;
+  });
+  afterEach(() => it_.close());
+
+  const write = async (entries: Entry[]): Promise<void> => {
+    const { journal } = await it_.journals.load("r1", "w");
+    await journal.write(entries.map((entry) => ({ entry, open: printJson(entry), sealed: undefined })));
+  };
+  const types = async (): Promise<string[]> =>
+    (await it_.journals.load("r1", "w")).entries.map(({ type }) => type);
+
+  it("that calls it finds it stopped by another, and leaves it so", async () => {
+    await Promise.all([runner.children.stop("r1", "run a"), runner.children.stop("r1", "run b")]);
+    expect(await types()).toEqual(["rested", "stopping", "finished"]);
+  });
+
+  it("comes too late if the run ends between the look at it and the act, and writes nothing", async () => {
+    const { load } = it_.journals;
+    it_.journals.load = async (run, workflow) => {
+      it_.journals.load = load;
+      await write([{ type: "finished", at: 3, state: "succeeded", problems: 0 }]);
+      return load.call(it_.journals, run, workflow);
+    };
+    await expect(starts.stop(row, { now: false, by: "op" })).rejects.toThrow("it is succeeded");
+    expect(await types()).toEqual(["rested", "finished"]);
+  });
+});
