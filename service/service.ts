@@ -42,7 +42,7 @@ import { lockFolder } from "./store/folder-lock.js";
 import { migrate } from "./store/migrations.js";
 import { defineModels } from "./store/models.js";
 import { Notifier } from "./notifications/notifier.js";
-import { watch } from "./notifications/watch.js";
+import { Watcher } from "./notifications/watch.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
   keepRoom,
@@ -180,7 +180,17 @@ export async function startService(config: Config): Promise<Service> {
   await giveFirstToken(auth, tokenFile);
   const notifier = new Notifier(settings, transport, log, publicUrl, now);
   const pruner = new Pruner(writer, blobs, settings, log, now);
-  const watcher = watch({ notifier, journals, credentials, tokens, log, console: publicUrl });
+  const { outbox } = journals;
+  await outbox.loadAll(notifier.told().flatMap((key) => /^run (\S+) /.exec(key)?.[1] ?? []));
+  const watcher = new Watcher({
+    notifier,
+    journals,
+    outbox,
+    credentials,
+    tokens,
+    log,
+    console: publicUrl,
+  });
   const context = {
     version,
     startedAt: Date.now(),
@@ -225,6 +235,7 @@ export async function startService(config: Config): Promise<Service> {
   const held = await holdRestored(folder, journals, now());
   if (held > 0) log.warn({ runs: held }, "restored from a backup: unfinished runs are held");
   runner.pauseAll(settings.get("paused") === true);
+  await watcher.report();
   await runner.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
@@ -238,6 +249,7 @@ export async function startService(config: Config): Promise<Service> {
   );
   const keepUp = async (): Promise<void> => {
     await credentials.saveUse();
+    await watcher.report();
     await watcher.look();
     await remembered.prune();
     await pruner.prune();

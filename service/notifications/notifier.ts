@@ -15,6 +15,9 @@ interface Pending {
   at: number;
 }
 
+/** Something to notify people of, or something that is over: when it comes again, people are notified again. */
+export type News = { key: string; message: Message } | { over: string };
+
 /** Waits before a delivery is tried again, in milliseconds; after the last it is given up. */
 const waits = [5_000, 30_000, 120_000, 600_000, 3_600_000, 6 * 3_600_000, 12 * 3_600_000];
 const mostPending = 1_000;
@@ -74,26 +77,31 @@ export class Notifier {
     return made;
   }
 
-  /** Tells something once, until it holds no more. */
-  async tell(key: string, message: Message): Promise<void> {
-    if (this.#told.has(key)) return;
+  /**
+   * Takes what is new, in its order: a message is sent once for its key, until the key is over.
+   * @param within what belongs into the transaction that stores it
+   */
+  async take(news: readonly News[], within?: () => Promise<void>): Promise<void> {
+    const before = this.#pending.length;
+    let changed = within !== undefined;
+    for (const one of news)
+      changed = ("over" in one ? this.#told.delete(one.over) : this.#isNew(one.key, one.message)) || changed;
+    if (!changed) return;
+    await this.#keep(within);
+    if (this.#pending.length !== before) this.#soon();
+  }
+
+  #isNew(key: string, message: Message): boolean {
+    if (this.#told.has(key)) return false;
     this.#told.add(key);
     const { webhook, mail, workflows } = this.ways;
     const own = workflows[message.subject];
-    if (!own?.off) {
-      const at = this.now();
-      if (webhook) this.#pending.push({ by: "webhook", message, tries: 0, at });
-      if (mail) this.#pending.push({ by: "mail", message, to: own?.to ?? mail.to, tries: 0, at });
-      this.#pending = this.#pending.slice(-mostPending);
-    }
-    await this.#keep();
-    this.#soon();
-  }
-
-  /** What was reported is so no more: when it comes again, it is reported again. */
-  async over(keys: string[]): Promise<void> {
-    const known = keys.filter((key) => this.#told.delete(key));
-    if (known.length > 0) await this.#keep();
+    if (own?.off) return true;
+    const at = this.now();
+    if (webhook) this.#pending.push({ by: "webhook", message, tries: 0, at });
+    if (mail) this.#pending.push({ by: "mail", message, to: own?.to ?? mail.to, tries: 0, at });
+    this.#pending = this.#pending.slice(-mostPending);
+    return true;
   }
 
   isTold(key: string): boolean {
@@ -169,8 +177,8 @@ export class Notifier {
     }
   }
 
-  async #keep(): Promise<void> {
-    await this.settings.put("notifications-pending", this.#pending as unknown as Json);
-    await this.settings.put("told", [...this.#told]);
+  #keep(within?: () => Promise<void>): Promise<void> {
+    const pending = this.#pending as unknown as Json;
+    return this.settings.putAll({ "notifications-pending": pending, told: [...this.#told] }, within);
   }
 }

@@ -1,63 +1,96 @@
+import { parseJson, type RunError } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import { stateOf } from "../credentials/view.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
-import { parseJson, type RunError } from "@copper-kettle/core";
 import { RunRow } from "../store/models.js";
+import { reportedStates, type Outbox, type Report } from "../store/outbox.js";
 import type { TokenStore } from "../store/tokens.js";
 import { credentialMessage, runMessage, type RunTold } from "./messages.js";
-import type { Notifier } from "./notifier.js";
+import type { News, Notifier } from "./notifier.js";
 
 interface Parts {
   notifier: Notifier;
   journals: JournalStore;
+  outbox: Outbox;
   credentials: CredentialStore;
   tokens: TokenStore;
   log: Logger;
   console: string;
 }
 
-const toldStates = ["failed", "unsure", "parked", "skipped"] as const;
+/** Makes notifications of what runs and credentials come to. */
+export class Watcher {
+  /** Reading the outbox: one at a time, so that reports are taken in their order. */
+  #reading: Promise<void> = Promise.resolve();
 
-/** Watches runs and credentials for what people should know. */
-export function watch(parts: Parts): { look(): Promise<void> } {
-  const { notifier, journals, log } = parts;
-  const safely = (work: Promise<void>): void =>
-    void work.catch((error: unknown) => log.error({ err: error }, "somebody could not be told"));
-  journals.events.on("state", (run, workflow, state) => {
-    const told = toldStates.find((one) => one === state);
-    if (told) safely(tellRun(parts, run, workflow, told));
-    else if (state === "succeeded") safely(notifier.over(toldStates.map((one) => `run ${workflow} ${one}`)));
-  });
-  return { look: () => tellCredentials(parts) };
-}
-
-async function tellRun(
-  { notifier, console }: Parts,
-  run: string,
-  workflow: string,
-  state: RunTold["state"],
-): Promise<void> {
-  const key = `run ${workflow} ${state}`;
-  if (notifier.isTold(key)) return;
-  const row = await RunRow.findByPk(run);
-  // A rehearsal or a test by hand has somebody who looks at it.
-  if (!row || row.options !== null || row.version === 0) return;
-  const error = row.error ? (parseJson(row.error) as unknown as RunError) : undefined;
-  const [unsure] = parseJson(row.unsure) as unknown as { path: string; reason: string }[];
-  const message = error?.message ?? (unsure ? `${unsure.path}: ${unsure.reason}` : (row.message ?? null));
-  await notifier.tell(key, runMessage({ run, workflow, state, message }, console));
-}
-
-async function tellCredentials({ notifier, credentials, tokens, console }: Parts): Promise<void> {
-  const failing = new Set<string>();
-  for (const open of credentials.all()) {
-    const { state, sentence } = stateOf(open, tokens);
-    if (state === "incomplete" || sentence === null) continue;
-    const key = `credential ${open.name} ${state}`;
-    failing.add(key);
-    await notifier.tell(key, credentialMessage(open.name, state, sentence, console));
+  constructor(readonly parts: Parts) {
+    parts.journals.events.on("state", (run) => {
+      if (parts.outbox.hasNews(run)) void this.report();
+    });
   }
-  const over = notifier.told().filter((key) => key.startsWith("credential ") && !failing.has(key));
-  await notifier.over(over);
+
+  /** Takes what is in the outbox, and makes notifications of it; what fails stays there for the next time. */
+  report(): Promise<void> {
+    this.#reading = this.#reading
+      .then(() => this.#report())
+      .catch((error: unknown) =>
+        this.parts.log.error({ err: error }, "what is to be reported could not be read or stored"),
+      );
+    return this.#reading;
+  }
+
+  async #report(): Promise<void> {
+    const { outbox, notifier } = this.parts;
+    for (;;) {
+      const reports = await outbox.read();
+      if (reports.length === 0) return;
+      const news: News[] = [];
+      for (const report of reports) news.push(...(await this.#news(report)));
+      await notifier.take(news, () => outbox.remove(reports));
+      outbox.done(reports, (workflow) =>
+        reportedStates.some((state) => notifier.isTold(keyOf(workflow, state))),
+      );
+    }
+  }
+
+  async #news({ run, workflow, state }: Report): Promise<News[]> {
+    if (!isReported(state)) return reportedStates.map((one) => ({ over: keyOf(workflow, one) }));
+    const row = await RunRow.findByPk(run);
+    // A rehearsal or a test by hand has somebody who looks at it.
+    if (!row || row.options !== null || row.version === 0) return [];
+    const error = row.error ? (parseJson(row.error) as unknown as RunError) : undefined;
+    const [unsure] = parseJson(row.unsure) as unknown as { path: string; reason: string }[];
+    const message = error?.message ?? (unsure ? `${unsure.path}: ${unsure.reason}` : (row.message ?? null));
+    return [
+      {
+        key: keyOf(workflow, state),
+        message: runMessage({ run, workflow, state, message }, this.parts.console),
+      },
+    ];
+  }
+
+  /** Looks at all credentials: their state says by itself what people should know. */
+  async look(): Promise<void> {
+    const { credentials, tokens, notifier, console } = this.parts;
+    const failing = new Set<string>();
+    const news: News[] = [];
+    for (const open of credentials.all()) {
+      const { state, sentence } = stateOf(open, tokens);
+      if (state === "incomplete" || sentence === null) continue;
+      const key = `credential ${open.name} ${state}`;
+      failing.add(key);
+      news.push({ key, message: credentialMessage(open.name, state, sentence, console) });
+    }
+    const over = notifier.told().filter((key) => key.startsWith("credential ") && !failing.has(key));
+    await notifier.take([...news, ...over.map((key) => ({ over: key }))]);
+  }
+}
+
+function isReported(state: string): state is RunTold["state"] {
+  return reportedStates.some((one) => one === state);
+}
+
+function keyOf(workflow: string, state: string): string {
+  return `run ${workflow} ${state}`;
 }

@@ -14,6 +14,7 @@ import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
 import type { RunRecord } from "./models.js";
+import { Outbox } from "./outbox.js";
 import { isLarge, isResponse, RunJournal } from "./run-journal.js";
 import type { JournalRecord, Writer } from "./writer.js";
 
@@ -49,6 +50,7 @@ export interface JournalEvents {
 /** The journals of all runs. */
 export class JournalStore {
   readonly events = new EventEmitter<JournalEvents>();
+  readonly outbox: Outbox;
 
   constructor(
     readonly store: Store,
@@ -57,6 +59,7 @@ export class JournalStore {
     readonly sealer: Sealer,
   ) {
     this.events.setMaxListeners(0);
+    this.outbox = new Outbox(writer);
   }
 
   /** The entries of a run with their true values, and where its journal stands. */

@@ -5,6 +5,7 @@ import { engineTables } from "./migrations/0005-engine.js";
 import { tryTables } from "./migrations/0004-tries.js";
 import { convertTexts, oneWordForOneThing } from "./migrations/0007-words.js";
 import { waits } from "./migrations/0008-waits.js";
+import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
 import { credentialLife } from "./migrations/0002-credential-life.js";
 
@@ -26,6 +27,7 @@ export const migrations: Migration[] = [
   { name: "0006-principals", statements: principals },
   { name: "0007-words", statements: oneWordForOneThing, then: convertTexts },
   { name: "0008-waits", statements: waits },
+  { name: "0009-outbox", statements: outbox },
 ];
 
 /** Brings a database up to date, migration by migration, each in one transaction. */

@@ -84,6 +84,11 @@ export class RunJournal implements Journal {
       rows.some((row) => row.entry.type === "finished" || row.entry.type === "rested")
     )
       statements.push(this.#copy());
+    if (this.summary.state !== was) {
+      const at = rows.at(-1)?.entry.at ?? 0;
+      const report = this.journals.outbox.row(this.run, this.workflow, this.summary.state, at);
+      if (report) statements.push(report);
+    }
     const record = this.journals.record(this.run, seq, rows);
     const { writer } = this.journals;
     // What is remembered is written as a value, so that it must become durable in the order in which it was changed, whoever

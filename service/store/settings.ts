@@ -25,15 +25,21 @@ export class SettingStore {
     return this.#values.get(name);
   }
 
-  async put(name: string, value: Json): Promise<void> {
-    const sealed = this.sealer.seal(printJson(value), `setting:${name}`);
+  put(name: string, value: Json): Promise<void> {
+    return this.putAll({ [name]: value });
+  }
+
+  /** Stores several settings in one transaction, and what else belongs into it. */
+  async putAll(values: Record<string, Json>, within?: () => Promise<void>): Promise<void> {
     await this.writer.write(async () => {
-      await execute(
-        this.writer.store.connection,
-        "INSERT OR REPLACE INTO settings (name, value) VALUES (?, ?)",
-        [name, sealed],
-      );
+      for (const [name, value] of Object.entries(values))
+        await execute(
+          this.writer.store.connection,
+          "INSERT OR REPLACE INTO settings (name, value) VALUES (?, ?)",
+          [name, this.sealer.seal(printJson(value), `setting:${name}`)],
+        );
+      await within?.();
     });
-    this.#values.set(name, value);
+    for (const [name, value] of Object.entries(values)) this.#values.set(name, value);
   }
 }
