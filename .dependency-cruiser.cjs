@@ -9,6 +9,25 @@ module.exports = {
       from: { pathNot: "^core/expressions/" },
       to: { circular: true, viaOnly: { dependencyTypesNot: ["type-only"] } },
     },
+    {
+      name: "models-stay-in-the-store",
+      severity: "error",
+      comment:
+        "Ask a store for what you need: rows are models inside service/store only, and plain records outside.",
+      from: { path: "^service/", pathNot: "^service/store/|^service/service\\.ts$" },
+      to: {
+        path: "^service/store/(models|api-models)\\.ts$|/sequelize/",
+        dependencyTypesNot: ["type-only"],
+      },
+    },
+    {
+      name: "sql-stays-in-the-store",
+      severity: "error",
+      comment:
+        "Only what works on whole database files (a backup, the look for damage) opens one besides the store.",
+      from: { path: "^service/", pathNot: "^service/(store|upkeep)/|^service/service\\.ts$" },
+      to: { path: "^service/store/(database|statements)\\.ts$" },
+    },
   ],
   options: {
     doNotFollow: { path: "node_modules|/dist/" },

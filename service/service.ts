@@ -15,6 +15,7 @@ import { TokenRequests } from "./oauth/requests.js";
 import { SignIns } from "./oauth/sign-in.js";
 import { UsableCredentials } from "./store/usable.js";
 import { TokenStore } from "./store/tokens.js";
+import { TryStore } from "./store/tries.js";
 import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
@@ -26,16 +27,19 @@ import { RateLimiter } from "./runs/rate-limiter.js";
 import { Runner } from "./runs/runner.js";
 import { Starts } from "./runs/starts.js";
 import { Sealing } from "./sealing/sealing.js";
+import { AccessStore } from "./store/access.js";
 import { ApiStore } from "./store/apis.js";
 import { Blobs } from "./store/blobs.js";
 import { ConstantStore } from "./store/constants.js";
 import { ActivityStore } from "./store/activity.js";
 import { CredentialStore } from "./store/credentials.js";
+import { Checkpoints } from "./store/checkpoints.js";
 import { openDatabase } from "./store/database.js";
 import { DriftStore } from "./store/drift.js";
 import { SampleStore } from "./store/samples.js";
 import { SettingStore } from "./store/settings.js";
 import { RememberedStore } from "./store/remembered.js";
+import { Forgetting } from "./store/forgetting.js";
 import { FileStore } from "./store/files.js";
 import { JournalStore } from "./store/journal.js";
 import { lockFolder } from "./store/folder-lock.js";
@@ -85,6 +89,7 @@ export async function startService(config: Config): Promise<Service> {
     return { store, migrated: await migrate(store) };
   });
   const writer = new Writer(store);
+  const checkpoints = await Checkpoints.open(databaseFile);
   await requireOwnDatabase(databaseFile, tokenFile);
   const sealing = await Sealing.open(writer, join(folder, "sealing.key"), config.key);
   const { sealer } = sealing;
@@ -117,7 +122,7 @@ export async function startService(config: Config): Promise<Service> {
   const reader = new AsideReader();
   const files = new FileStore(writer, blobs, sealer);
   const locks = new LockKeeper((name) => sealer.digest(name));
-  await locks.loadAll(store);
+  await locks.loadAll(journals.runs);
   const now = (): number => systemClock.now();
   const requests = new TokenRequests(new EndpointFetch(transport, now), now);
   const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
@@ -145,7 +150,12 @@ export async function startService(config: Config): Promise<Service> {
   });
   const starts = new Starts(journals, workflows, runner);
   journals.withReused = (row, own) =>
-    withReused({ workflows }, row, own, async (source) => (await journals.loadWhole(source)).entries);
+    withReused(
+      { workflows, journals },
+      row,
+      own,
+      async (source) => (await journals.loadWhole(source)).entries,
+    );
   runner.children = new ChildRuns(starts, runner, journals, workflows);
   let ready = false;
   const server = createServer({ requestTimeout });
@@ -171,7 +181,7 @@ export async function startService(config: Config): Promise<Service> {
     `${shownHost}:${port}`,
     ...config.hostNames.map((name) => name.toLowerCase()),
   ]);
-  const auth = new Auth(writer, {
+  const auth = new Auth(new AccessStore(writer), {
     secure: publicUrl.startsWith("https:"),
     origin: new URL(publicUrl).origin,
     names: new Set(config.hostNames.map((name) => name.toLowerCase())),
@@ -179,7 +189,7 @@ export async function startService(config: Config): Promise<Service> {
   await auth.loadAll();
   await giveFirstToken(auth, tokenFile);
   const notifier = new Notifier(settings, transport, log, publicUrl, now);
-  const pruner = new Pruner(writer, blobs, settings, log, now);
+  const pruner = new Pruner(new Forgetting(writer, blobs, now), settings, log, now);
   const { outbox } = journals;
   await outbox.loadAll(notifier.told().flatMap((key) => /^run (\S+) /.exec(key)?.[1] ?? []));
   const watcher = new Watcher({
@@ -204,6 +214,7 @@ export async function startService(config: Config): Promise<Service> {
     apis,
     drift,
     samples: new SampleStore(writer),
+    tries: new TryStore(writer),
     tokens,
     uses,
     keeper,
@@ -254,6 +265,7 @@ export async function startService(config: Config): Promise<Service> {
     await remembered.prune();
     await pruner.prune();
   };
+  checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
   usable.events.on("usable", () => void watcher.look().catch(() => undefined));
   return {
     url,
@@ -272,6 +284,7 @@ export async function startService(config: Config): Promise<Service> {
       await transport.close();
       await reader.close();
       await writer.close();
+      await checkpoints.close();
       await store.close();
       await lock.release();
       log.info("stopped");

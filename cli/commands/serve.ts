@@ -52,7 +52,8 @@ export function addServe(program: Command): void {
 
 /** Starts the service's entry as a child; what it logs goes to standard error. */
 export function startService(globals: Globals, options: ServeOptions): ChildProcess {
-  const env = { ...process.env, COPPER_KETTLE_DATA: dataFolder(globals) };
+  // Files, look-ups of host names and the database share these threads; four are few.
+  const env = { UV_THREADPOOL_SIZE: "16", ...process.env, COPPER_KETTLE_DATA: dataFolder(globals) };
   const set = (name: string, value: string | undefined): void => {
     if (value !== undefined) Object.assign(env, { [name]: value });
   };

@@ -2,9 +2,8 @@ import { bounds } from "@copper-kettle/core";
 import { parseCookie, stringifySetCookie } from "cookie";
 import { createHash, randomBytes } from "node:crypto";
 import type { NextFunction, Request, Response } from "express";
-import { Op } from "sequelize";
-import { AccessTokenRow, SessionRow } from "../store/models.js";
-import type { Writer } from "../store/writer.js";
+import type { AccessStore } from "../store/access.js";
+import type { AccessTokenRecord } from "../store/models.js";
 import { HttpProblem } from "./problems.js";
 
 const linkMillis = 10 * 60_000;
@@ -23,7 +22,7 @@ export class Auth {
   #wrongMinute = 0;
 
   constructor(
-    readonly writer: Writer,
+    readonly store: AccessStore,
     readonly options: {
       /** Whether people reach the console over TLS. */
       secure: boolean;
@@ -35,15 +34,13 @@ export class Auth {
   ) {}
 
   async loadAll(): Promise<void> {
-    for (const row of await AccessTokenRow.findAll()) this.#tokens.set(row.digest, row.name);
+    for (const row of await this.store.tokens()) this.#tokens.set(row.digest, row.name);
     const now = Date.now();
-    for (const row of await SessionRow.findAll()) {
+    for (const row of await this.store.sessions()) {
       if (row.expiresAt > now) this.#sessions.set(row.digest, { name: row.name, expiresAt: row.expiresAt });
     }
     // On a full disk they stay; they are of no use to anybody.
-    await this.writer
-      .write((transaction) => SessionRow.destroy({ where: { expiresAt: { [Op.lt]: now } }, transaction }))
-      .catch(() => undefined);
+    await this.store.removeSessionsBefore(now).catch(() => undefined);
   }
 
   get hasTokens(): boolean {
@@ -54,16 +51,14 @@ export class Auth {
   async createToken(name: string): Promise<string> {
     const token = `ck_${randomBytes(24).toString("base64url")}`;
     const digest = sha256Hex(token);
-    await this.writer.write((transaction) =>
-      AccessTokenRow.create({ digest, name, createdAt: Date.now() }, { transaction }),
-    );
+    await this.store.addToken(digest, name);
     this.#tokens.set(digest, name);
     return token;
   }
 
   /** The names of the access tokens, and when each was made. */
-  tokens(): Promise<AccessTokenRow[]> {
-    return AccessTokenRow.findAll({ order: [["createdAt", "ASC"]] });
+  tokens(): Promise<AccessTokenRecord[]> {
+    return this.store.tokens();
   }
 
   /**
@@ -71,10 +66,7 @@ export class Auth {
    * that none comes back at the next start.
    */
   async removeToken(name: string): Promise<boolean> {
-    const removed = await this.writer.write(async (transaction) => {
-      await SessionRow.destroy({ where: { name }, transaction });
-      return (await AccessTokenRow.destroy({ where: { name }, transaction })) > 0;
-    });
+    const removed = await this.store.removeTokens(name);
     const known = [this.#tokens, this.#sessions, this.#links] as Map<string, string | { name: string }>[];
     for (const given of known)
       for (const [digest, holder] of given)
@@ -105,7 +97,7 @@ export class Auth {
       createdAt: Date.now(),
       expiresAt: Date.now() + sessionMillis,
     };
-    await this.writer.write((transaction) => SessionRow.create(row, { transaction }));
+    await this.store.addSession(row);
     this.#sessions.set(row.digest, row);
     return secret;
   }
@@ -119,7 +111,7 @@ export class Auth {
   async closeSession(request: Request): Promise<void> {
     const digest = sha256Hex(this.#cookieOf(request) ?? "");
     this.#sessions.delete(digest);
-    await this.writer.write((transaction) => SessionRow.destroy({ where: { digest }, transaction }));
+    await this.store.removeSession(digest);
   }
 
   setCookie(response: Response, secret: string | undefined): void {

@@ -14,6 +14,7 @@ import type { DriftStore } from "../store/drift.js";
 import type { SampleStore } from "../store/samples.js";
 import type { JournalStore } from "../store/journal.js";
 import type { TokenStore } from "../store/tokens.js";
+import type { TryStore } from "../store/tries.js";
 import type { Writer } from "../store/writer.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import type { Runner } from "../runs/runner.js";
@@ -42,6 +43,7 @@ export interface Context {
   apis: ApiStore;
   drift: DriftStore;
   samples: SampleStore;
+  tries: TryStore;
   tokens: TokenStore;
   uses: CredentialUses;
   keeper: TokenKeeper;

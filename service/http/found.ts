@@ -2,20 +2,20 @@ import type { Run } from "@copper-kettle/contract";
 import type { Entry, Operation } from "@copper-kettle/core";
 import { withReused } from "../runs/again.js";
 import type { OpenApi } from "../store/apis.js";
-import { RunRow, type RunRecord, type WorkflowRow } from "../store/models.js";
+import type { RunRecord, WorkflowRecord } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem, notFound } from "./problems.js";
 import { runView } from "./run-view.js";
 
 /** What a route's path names. Each throws HttpProblem 404 if it is not there. */
 
-export async function findRun(id: string): Promise<RunRow> {
-  const row = await RunRow.findByPk(id);
+export async function findRun({ journals }: Context, id: string): Promise<RunRecord> {
+  const row = await journals.runs.find(id);
   if (!row) throw notFound("run", id);
   return row;
 }
 
-export async function findWorkflow({ workflows }: Context, name: string): Promise<WorkflowRow> {
+export async function findWorkflow({ workflows }: Context, name: string): Promise<WorkflowRecord> {
   const row = await workflows.find(name);
   if (!row) throw notFound("workflow", name);
   return row;
@@ -66,7 +66,7 @@ export async function openEntries({ journals }: Context, run: string): Promise<E
 }
 
 /** The same, with the entries that it reuses of the run that it repeats. */
-export async function wholeEntries(context: Context, row: RunRow): Promise<Entry[]> {
+export async function wholeEntries(context: Context, row: RunRecord): Promise<Entry[]> {
   const own = await openEntries(context, row.id);
   return withReused(context, row, own, (source) => wholeEntries(context, source));
 }

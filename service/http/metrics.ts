@@ -1,6 +1,5 @@
 import type { Express } from "express";
 import type { Gauge, Registry } from "prom-client";
-import { select } from "../store/database.js";
 import type { Context } from "./context.js";
 
 interface Metrics {
@@ -38,10 +37,7 @@ export function serveMetrics(app: Express, context: Context): void {
 
   app.get("/metrics", context.auth.require, async (_request, response) => {
     const { registry, runs, calls, acting, waiting, locks, pending } = await (made ??= makeMetrics());
-    const rows = await select<{ state: string; count: number; calls: number }>(
-      context.journals.store,
-      "SELECT state, count(*) AS count, sum(calls) AS calls FROM runs GROUP BY state",
-    );
+    const rows = await context.journals.runs.counts();
     runs.reset();
     for (const { state, count } of rows) runs.set({ state }, count);
     calls.set(rows.reduce((sum, row) => sum + (row.calls ?? 0), 0));

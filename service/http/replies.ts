@@ -1,6 +1,6 @@
 import type { JsonObject } from "@copper-kettle/core";
 import type { Response } from "express";
-import { RunRow } from "../store/models.js";
+import type { RunRecord } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem } from "./problems.js";
 import { sendJson } from "./serve-route.js";
@@ -47,7 +47,7 @@ export async function replied(
     resolve(write !== undefined);
   };
   const look = async (): Promise<void> => {
-    const row = await RunRow.findByPk(run);
+    const row = await journals.runs.find(run);
     const given = await journals.response(run);
     if (given) settle(() => sendGiven(response, run, given));
     else if (!row || row.state === "unsure" || row.state === "parked") settle();
@@ -93,7 +93,7 @@ function sendGiven(response: Response, run: string, { status, headers, body }: G
 }
 
 /** The end of a run that gave no response: 204 for a success, else 502 with the reason. */
-function sendEnd(response: Response, row: RunRow): void {
+function sendEnd(response: Response, row: RunRecord): void {
   if (row.state === "succeeded") {
     response.status(204).set("X-Ckettle-Run", row.id).end();
     return;

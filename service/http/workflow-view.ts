@@ -1,25 +1,20 @@
 import type { Run, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
 import { apiChanges, operationCalls, outline, type Step } from "@copper-kettle/core";
-import { Op } from "sequelize";
-import { RunRow, type WorkflowRow } from "../store/models.js";
+import type { WorkflowRecord } from "../store/models.js";
 import { iso } from "../times.js";
 import type { Context } from "./context.js";
 
 /** Workflows as the API lists them, each with its last runs. */
 export async function workflowSummaries(
-  { workflows }: Context,
-  rows: WorkflowRow[],
+  { workflows, journals }: Context,
+  rows: WorkflowRecord[],
 ): Promise<WorkflowSummary[]> {
-  const publishedText = async (row: WorkflowRow): Promise<string | null> =>
+  const publishedText = async (row: WorkflowRecord): Promise<string | null> =>
     row.published === null ? null : ((await workflows.version(row.name, row.published))?.text ?? null);
   return Promise.all(
     rows.map(async (row) => {
       const { partial } = await workflows.checked(row.draft);
-      const recent = await RunRow.findAll({
-        where: { workflow: row.name, id: { [Op.ne]: "" } },
-        order: [["id", "DESC"]],
-        limit: 12,
-      });
+      const recent = await journals.runs.list({ workflow: row.name }, 12);
       return {
         name: row.name,
         title: row.title,
@@ -41,7 +36,7 @@ export async function workflowSummaries(
 /** One workflow with a text of it: its draft, or the one of a version. */
 export async function workflowDetail(
   context: Context,
-  row: WorkflowRow,
+  row: WorkflowRecord,
   digest = row.draft,
 ): Promise<WorkflowDetail> {
   const { workflows } = context;

@@ -3,7 +3,6 @@ import type { Logger } from "pino";
 import { stateOf } from "../credentials/view.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
-import { RunRow } from "../store/models.js";
 import { reportedStates, type Outbox, type Report } from "../store/outbox.js";
 import type { TokenStore } from "../store/tokens.js";
 import { credentialMessage, runMessage, type RunTold } from "./messages.js";
@@ -56,7 +55,7 @@ export class Watcher {
 
   async #news({ run, workflow, state }: Report): Promise<News[]> {
     if (!isReported(state)) return reportedStates.map((one) => ({ over: keyOf(workflow, one) }));
-    const row = await RunRow.findByPk(run);
+    const row = await this.parts.journals.runs.find(run);
     // A rehearsal or a test by hand has somebody who looks at it.
     if (!row || row.options !== null || row.version === 0) return [];
     const error = row.error ? (parseJson(row.error) as unknown as RunError) : undefined;

@@ -14,7 +14,7 @@ import {
 } from "@copper-kettle/core";
 import type { RunOptionsInput } from "@copper-kettle/contract";
 import type { JournalStore } from "../store/journal.js";
-import { RunRow, type RunRecord } from "../store/models.js";
+import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { lastAnswers } from "./rehearsed.js";
 import { BadOptions, WrongState, type StartRequest } from "./starts.js";
@@ -51,7 +51,7 @@ export async function optionsOf(
     .filter(([, name]) => name !== undefined && !names.includes(name))
     .map(([field, name]) => ({ field, message: `There is no step "${name}".` }));
   if (faults.length > 0) throw new BadOptions(faults);
-  const source = fixedFrom === undefined ? undefined : await RunRow.findByPk(fixedFrom);
+  const source = fixedFrom === undefined ? undefined : await journals.runs.find(fixedFrom);
   if (fixedFrom !== undefined && !source)
     throw new BadOptions([{ field: "options.fixedFrom", message: `There is no run ${fixedFrom}.` }]);
   const known = source
@@ -113,7 +113,7 @@ export interface AgainRequest {
  */
 export async function repeatOf(
   stores: Stores,
-  row: RunRow,
+  row: RunRecord,
   again: AgainRequest & { by: string },
 ): Promise<StartRequest> {
   const { journals, workflows } = stores;
@@ -152,7 +152,7 @@ function fromOf({ from, failedItems }: AgainRequest): RepeatFrom | undefined {
 
 async function versionOf(
   workflows: WorkflowStore,
-  row: RunRow,
+  row: RunRecord,
   { version, by }: { version: AgainRequest["version"]; by: string },
 ): Promise<{ version: number; text: string; principal: string }> {
   if (version === "then") {
@@ -172,7 +172,7 @@ async function versionOf(
 /** On another version only steps that did not change are reused; with other inputs none are. */
 async function checkFrom(
   workflows: WorkflowStore,
-  row: RunRow,
+  row: RunRecord,
   text: string,
   from: RepeatFrom,
   again: AgainRequest,
@@ -195,15 +195,15 @@ async function checkFrom(
 
 /** The entries that a run keeps of the one that it repeats, as `read` gives them, with its own. */
 export async function withReused(
-  { workflows }: Pick<Stores, "workflows">,
+  { workflows, journals }: Pick<Stores, "workflows" | "journals">,
   row: RunRecord,
   own: Entry[],
-  read: (source: RunRow) => Promise<Entry[]>,
+  read: (source: RunRecord) => Promise<Entry[]>,
 ): Promise<Entry[]> {
   const [started, ...rest] = own;
   const from = started?.type === "started" ? started.options?.from : undefined;
   if (!from || !started) return own;
-  const source = await RunRow.findByPk(from.run);
+  const source = await journals.runs.find(from.run);
   if (!source) throw new WrongState(`The run ${from.run}, whose results it reuses, was deleted.`);
   const entries = await read(source);
   const workflow = await workflows.ready(row.workflow, row.text);

@@ -1,6 +1,6 @@
 import { printJson, type Entry } from "@copper-kettle/core";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { RunRow } from "../store/models.js";
+import type { RunRecord } from "../store/models.js";
 import { TestStore } from "../store/store.test.kit.js";
 import { ChildRuns } from "./children.js";
 import { LockKeeper } from "./locks.js";
@@ -11,7 +11,7 @@ describe("a stop of a run", () => {
   let it_: TestStore;
   let starts: Starts;
   let runner: Runner;
-  let row: RunRow;
+  let row: RunRecord;
   const rest: Entry = { type: "rested", at: 2, state: "waiting", until: 9e12 };
 
   beforeEach(async () => {
@@ -24,7 +24,7 @@ describe("a stop of a run", () => {
     runner.children = new ChildRuns(starts, runner, journals, {} as never);
     await it_.addRun("r1");
     await write([rest]);
-    row = (await RunRow.findByPk("r1")) as RunRow;
+    row = (await it_.journals.runs.find("r1")) as RunRecord;
   });
   afterEach(() => it_.close());
 

@@ -5,8 +5,6 @@ import {
   type Children,
   type JsonObject,
 } from "@copper-kettle/core";
-import { select } from "../store/database.js";
-import { RunRow } from "../store/models.js";
 import type { JournalStore } from "../store/journal.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { parseJson, type RunError } from "@copper-kettle/core";
@@ -39,7 +37,7 @@ export class ChildRuns {
 
   /** Stops a run that has not ended. One that ends by itself meanwhile is left as it is. */
   async stop(id: string, by: string): Promise<void> {
-    const row = await RunRow.findByPk(id);
+    const row = await this.journals.runs.find(id);
     if (!row || row.endedAt !== null) return;
     try {
       await this.starts.stop(row, { now: false, by });
@@ -50,12 +48,7 @@ export class ChildRuns {
 
   /** Stops the runs that a run called and waits for, or would wait for; without a run, those of all runs that have ended. */
   async stopCalled(run?: string): Promise<void> {
-    const rows = await select<{ id: string; parent: string }>(
-      this.journals.store,
-      `SELECT id, parent FROM runs WHERE ended_at IS NULL AND parent ${run === undefined ? "IN (SELECT id FROM runs WHERE ended_at IS NOT NULL)" : "= :run"}`,
-      run === undefined ? {} : { run },
-    );
-    for (const { id, parent } of rows) await this.stop(id, `run ${parent}`);
+    for (const { id, parent } of await this.journals.runs.called(run)) await this.stop(id, `run ${parent}`);
   }
 
   async #start(run: string, child: ChildStart): Promise<string> {
@@ -115,7 +108,7 @@ export class ChildRuns {
   }
 
   async #end(child: string): Promise<ChildEnd | undefined> {
-    const row = await RunRow.findByPk(child);
+    const row = await this.journals.runs.find(child);
     if (!row)
       return {
         state: "failed",

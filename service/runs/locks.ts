@@ -1,5 +1,5 @@
 import type { Locks } from "@copper-kettle/core";
-import { select, type Store } from "../store/database.js";
+import type { RunStore } from "../store/runs.js";
 
 interface Held {
   run: string;
@@ -14,12 +14,8 @@ export class LockKeeper {
   /** @param digest what stands for a name that must not be shown */
   constructor(readonly digest: (name: string) => string) {}
 
-  async loadAll(store: Store): Promise<void> {
-    for (const row of await select<{ name: string } & Held>(
-      store,
-      "SELECT name, run, path FROM locks WHERE run IN (SELECT id FROM runs WHERE ended_at IS NULL)",
-    ))
-      this.#held.set(row.name, { run: row.run, path: row.path });
+  async loadAll(runs: RunStore): Promise<void> {
+    for (const row of await runs.locks()) this.#held.set(row.name, { run: row.run, path: row.path });
   }
 
   all(): ({ name: string } & Held)[] {

@@ -9,9 +9,7 @@ import {
   type Path,
   type RunOptions,
 } from "@copper-kettle/core";
-import { Op } from "sequelize";
 import type { JournalStore } from "../store/journal.js";
-import { RunRow } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 
 /** Of the options of a run what its row shows in the open: how it goes, and nobody's values. */
@@ -51,11 +49,7 @@ export async function lastAnswers(
       .filter(({ kind }) => kind === "request")
       .map(({ name }) => name),
   );
-  const rows = await RunRow.findAll({
-    where: { workflow, state: { [Op.in]: ["succeeded", "failed"] }, calls: { [Op.lte]: mostCalls } },
-    order: [["id", "DESC"]],
-    limit: mostRuns,
-  });
+  const rows = await journals.runs.list({ workflow, states: ["succeeded", "failed"], mostCalls }, mostRuns);
   const responses: JsonObject = {};
   const secrets: string[] = [];
   const places: Path[] = [];

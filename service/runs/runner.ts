@@ -13,14 +13,13 @@ import {
 import { EventEmitter, setMaxListeners } from "node:events";
 import type { CredentialUses } from "../credentials/use.js";
 import type { Logger } from "pino";
-import { select } from "../store/database.js";
 import type { ApiStore } from "../store/apis.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { DriftStore } from "../store/drift.js";
 import type { FileStore } from "../store/files.js";
 import type { JournalStore } from "../store/journal.js";
 import type { RunJournal } from "../store/run-journal.js";
-import { RunRow, type RunRecord } from "../store/models.js";
+import type { RunRecord } from "../store/models.js";
 import type { AsideReader } from "../outbound/aside.js";
 import type { Woken } from "../store/waits.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -109,13 +108,10 @@ export class Runner {
 
   /** Goes on with every run that was under way when the service last ended. */
   async start(): Promise<void> {
-    const rows = await RunRow.findAll({
-      attributes: ["id", "workflow", "state", "text"],
-      where: { endedAt: null },
-      order: [["id", "ASC"]],
-    });
-    const newest = (await RunRow.max("id")) as string | null;
-    if (newest !== null) continueRunIds(newest);
+    const { runs } = this.parts.journals;
+    const rows = await runs.unended();
+    const newest = await runs.newestId();
+    if (newest !== undefined) continueRunIds(newest);
     for (const row of rows) {
       if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
     }
@@ -138,7 +134,7 @@ export class Runner {
 
   /** What a run waits for came while it went to rest, or somebody stopped it then. */
   async #again(run: string): Promise<void> {
-    const row = await RunRow.findByPk(run, { attributes: ["id", "workflow", "text"] });
+    const row = await this.parts.journals.runs.find(run);
     if (row) await this.#wakeOne(row);
   }
 
@@ -166,10 +162,7 @@ export class Runner {
   }
 
   /** Puts a run into the queue. */
-  async enqueue(
-    row: Pick<RunRow, "id" | "workflow" | "text">,
-    options: { first?: boolean; fresh?: Fresh } = {},
-  ): Promise<void> {
+  async enqueue(row: Woken, options: { first?: boolean; fresh?: Fresh } = {}): Promise<void> {
     if (this.#pause.signal.aborted) return;
     // A long queue must not hold its runs in memory.
     if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
@@ -242,22 +235,14 @@ export class Runner {
   /** Wakes what is due, and sets the timer for what comes next. */
   async #wake(): Promise<void> {
     const now = this.parts.clock.now();
-    const { store } = this.parts.journals;
+    const { runs } = this.parts.journals;
     // What was woken says `waiting` in the store until it acts: it is found again, and takes none of the places.
     const limit = bounds.actingRuns + this.#woken.size;
-    const due = await select<Woken>(
-      store,
-      "SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
-      { now, limit },
-    );
+    const due = await runs.due(now, limit);
     for (const row of due) await this.#wakeOne(row);
-    const [row] = await select<{ next: number | null }>(
-      store,
-      "SELECT min(wake_at) AS next FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at > :now",
-      { now },
-    );
+    const later = await runs.nextDue(now);
     if (this.#pause.signal.aborted) return;
-    const next = due.length >= limit ? now + 100 : row?.next;
+    const next = due.length >= limit ? now + 100 : later;
     clearTimeout(this.#timer);
     if (typeof next === "number")
       this.#timer = setTimeout(() => this.#wakeSoon(), Math.min(next - now, 3_600_000));
@@ -325,7 +310,7 @@ export class Runner {
     const { journals, workflows, clock } = this.parts;
     const fresh = this.#fresh.get(run);
     this.#fresh.delete(run);
-    const row = fresh?.row ?? (await RunRow.findByPk(run, { raw: true }));
+    const row = fresh?.row ?? (await journals.runs.find(run));
     if (!row || (row.endedAt ?? null) !== null) return undefined;
     const workflow = await workflows.ready(row.workflow, row.text);
     const { entries, journal } = fresh && !row.repeats ? fresh : await journals.loadWhole(row);

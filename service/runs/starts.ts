@@ -22,7 +22,7 @@ import type { ApiStore } from "../store/apis.js";
 import type { JournalStore } from "../store/journal.js";
 import { isConflict } from "../store/faults.js";
 import { RunJournal } from "../store/run-journal.js";
-import { RunRow, type RunRecord } from "../store/models.js";
+import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { OneAtATime } from "../one-at-a-time.js";
 import { shownOptions } from "./rehearsed.js";
@@ -97,11 +97,6 @@ export interface Decided {
   by: string;
 }
 
-/** A run as it is by now: somebody else may have acted on it. */
-async function again(row: RunRow): Promise<RunRow> {
-  return (await RunRow.findByPk(row.id)) ?? row;
-}
-
 /** Starts, stops and decides runs; all of it is durable before it is answered. */
 export class Starts {
   /** Starts under way, by workflow and key, so that two at once are one. */
@@ -126,7 +121,7 @@ export class Starts {
     const name = `${request.workflow} ${request.key}`;
     const pending = this.#pending.get(name);
     if (pending) return { row: await pending, known: true };
-    const known = await RunRow.findOne({ where: { workflow: request.workflow, startKey: request.key } });
+    const known = await this.journals.runs.byKey(request.workflow, request.key);
     if (known) return { row: known, known: true };
     const again = this.#pending.get(name);
     if (again) return { row: await again, known: true };
@@ -232,11 +227,11 @@ export class Starts {
   }
 
   /** What a person does to a run, on the run as it is then; again if the run itself wrote to its journal meanwhile. */
-  #act(row: RunRow, work: (now: RunRow) => Promise<void>): Promise<void> {
+  #act(row: RunRecord, work: (now: RunRecord) => Promise<void>): Promise<void> {
     return this.#acts.run(async () => {
       for (let tries = 1; ; tries++) {
         try {
-          return await work(await again(row));
+          return await work((await this.journals.runs.find(row.id)) ?? row);
         } catch (error) {
           if (!isConflict(error) || tries >= mostTries) throw error;
         }
@@ -245,11 +240,11 @@ export class Starts {
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
-  stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
+  stop(row: RunRecord, how: { now: boolean; by: string }): Promise<void> {
     return this.#act(row, (now) => this.#stop(now, how));
   }
 
-  async #stop(row: RunRow, how: { now: boolean; by: string }): Promise<void> {
+  async #stop(row: RunRecord, how: { now: boolean; by: string }): Promise<void> {
     if (row.endedAt !== null) throw hasEnded(row.state);
     // What it called and waits for stops with it, before this is answered.
     if (await this.runner.stop(row.id, how)) return this.runner.children.stopCalled(row.id);
@@ -266,11 +261,11 @@ export class Starts {
   }
 
   /** Goes on with a run that stopped at a breakpoint, with values that somebody changed there. */
-  resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+  resume(row: RunRecord, changes: { place: Path; value: Json }[], by: string): Promise<void> {
     return this.#act(row, (now) => this.#resume(now, changes, by));
   }
 
-  async #resume(row: RunRow, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+  async #resume(row: RunRecord, changes: { place: Path; value: Json }[], by: string): Promise<void> {
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const path = journal.summary.waits.find(({ kind }) => kind === "breakpoint")?.name;
     if (row.state !== "waiting" || path === undefined)
@@ -301,11 +296,11 @@ export class Starts {
   }
 
   /** Resumes a parked run. */
-  release(row: RunRow, by: string): Promise<void> {
+  release(row: RunRecord, by: string): Promise<void> {
     return this.#act(row, (now) => this.#release(now, by));
   }
 
-  async #release(row: RunRow, by: string): Promise<void> {
+  async #release(row: RunRecord, by: string): Promise<void> {
     if (row.state !== "parked") throw new WrongState(`The run is not parked: it is ${row.state}.`);
     const { journal } = await this.journals.load(row.id, row.workflow);
     await write(journal, [{ type: "decided", decision: "resume", at: Date.now(), path: "", by }]);
@@ -313,11 +308,11 @@ export class Starts {
   }
 
   /** Keeps what a person decides about an unsure call, and lets the run go on. */
-  decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
+  decide(row: RunRecord, decision: Decision, given: Decided): Promise<void> {
     return this.#act(row, (now) => this.#decide(now, decision, given));
   }
 
-  async #decide(row: RunRow, decision: Decision, given: Decided): Promise<void> {
+  async #decide(row: RunRecord, decision: Decision, given: Decided): Promise<void> {
     if (this.runner.isActive(row.id))
       throw new WrongState("The run is still active in other branches. Decide when it rests.");
     const { journal, entries } = await this.journals.load(row.id, row.workflow);

@@ -3,7 +3,8 @@ import { randomBytes } from "node:crypto";
 import { rename } from "node:fs/promises";
 import { dirname } from "node:path";
 import { OneAtATime } from "../one-at-a-time.js";
-import { DataKeyRow } from "../store/models.js";
+import { dataKeys, putDataKeys } from "../store/data-keys.js";
+import type { DataKeyRecord } from "../store/models.js";
 import type { Writer } from "../store/writer.js";
 import { KeyLost, masterKey, Sealer, SealBroken, syncFolder, writePrivate } from "./keys.js";
 
@@ -32,7 +33,7 @@ export class Sealing {
     key: string | undefined,
     turns = new OneAtATime(),
   ): Promise<Sealing> {
-    const rows = await allKeys();
+    const rows = await dataKeys();
     const sealer = await openWith(rows, () => masterKey(file, key, rows.length > 0)).catch(
       async (error: unknown) => {
         if (!(error instanceof SealBroken || error instanceof KeyLost) || key !== undefined) throw error;
@@ -40,10 +41,7 @@ export class Sealing {
       },
     );
     if (rows.length === 0) {
-      const wrapped = sealer.create(1);
-      await writer.write((transaction) =>
-        DataKeyRow.create({ id: 1, wrapped, createdAt: Date.now() }, { transaction }),
-      );
+      await putDataKeys(writer, [{ id: 1, bytes: sealer.create(1) }]);
     }
     return new Sealing(sealer, writer, file, key !== undefined, turns);
   }
@@ -69,14 +67,8 @@ export class Sealing {
     const master = randomBytes(32);
     await writePrivate(next, `${master.toString("base64")}\n`);
     const wrapped = this.sealer.rewrap(master);
-    await this.writer.write(async (transaction) => {
-      for (const { id, bytes } of wrapped) {
-        const known = await DataKeyRow.findByPk(id, { transaction });
-        if (known) await known.update({ wrapped: bytes }, { transaction });
-        else await DataKeyRow.create({ id, wrapped: bytes, createdAt: Date.now() }, { transaction });
-      }
-    });
-    await openWith(await allKeys(), async () => master);
+    await putDataKeys(this.writer, wrapped);
+    await openWith(await dataKeys(), async () => master);
     await rename(next, this.file);
     await syncFolder(dirname(this.file));
     this.sealer.adopt(master);
@@ -86,7 +78,7 @@ export class Sealing {
   /** A change that failed may have been committed all the same: then the key beside is the right one. */
   async #settle(): Promise<void> {
     if (!existsSync(nextTo(this.file))) return;
-    const rows = await allKeys();
+    const rows = await dataKeys();
     try {
       await openWith(rows, () => masterKey(this.file, undefined, true));
     } catch (error) {
@@ -99,12 +91,8 @@ export class Sealing {
 
 const nextTo = (file: string): string => `${file}.next`;
 
-function allKeys(): Promise<DataKeyRow[]> {
-  return DataKeyRow.findAll({ order: [["id", "ASC"]] });
-}
-
 /** A change was cut off between its commit and the renaming: the new key lies beside, and takes its place. */
-async function takeNext(file: string, rows: DataKeyRow[], error: unknown): Promise<Sealer> {
+async function takeNext(file: string, rows: DataKeyRecord[], error: unknown): Promise<Sealer> {
   const next = nextTo(file);
   if (!existsSync(next)) throw error;
   const opened = await openWith(rows, () => masterKey(next, undefined, true));
@@ -114,7 +102,7 @@ async function takeNext(file: string, rows: DataKeyRow[], error: unknown): Promi
 }
 
 /** @throws SealBroken */
-async function openWith(rows: DataKeyRow[], key: () => Promise<Buffer>): Promise<Sealer> {
+async function openWith(rows: DataKeyRecord[], key: () => Promise<Buffer>): Promise<Sealer> {
   const sealer = new Sealer(await key());
   for (const row of rows) sealer.load(row.id, row.wrapped);
   return sealer;

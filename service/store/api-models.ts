@@ -39,6 +39,8 @@ export class TryRow extends Model<InferAttributes<TryRow>, InferCreationAttribut
   declare result: string;
 }
 
+export type TryRecord = InferAttributes<TryRow>;
+
 export class SampleRow extends Model<InferAttributes<SampleRow>, InferCreationAttributes<SampleRow>> {
   declare api: string;
   declare operation: string;

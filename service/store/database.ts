@@ -1,9 +1,18 @@
 import { QueryTypes, Sequelize, Transaction } from "sequelize";
 import sqlite3 from "sqlite3";
 
-/** What every connection gets, whoever opens it. */
+/**
+ * What every connection gets, whoever opens it. Nobody moves the log into the database while committing: `Checkpoints`
+ * does that beside the writer.
+ */
 const pragmas =
-  "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=10000; PRAGMA foreign_keys=ON;";
+  "PRAGMA busy_timeout=10000; PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; PRAGMA wal_autocheckpoint=0;";
+
+/** The form of a new database, which cannot change once it has a table. */
+const form = "PRAGMA page_size=8192; PRAGMA auto_vacuum=INCREMENTAL;";
+
+/** Of the connection that writes: 64 MB of pages in memory, and a log that shrinks to 64 MB once it is moved. */
+const writerPragmas = "PRAGMA cache_size=-65536; PRAGMA journal_size_limit=67108864;";
 
 /** Sequelize's pool settings and hooks do nothing for SQLite; a subclass of its Database does. */
 class Database extends sqlite3.Database {
@@ -20,39 +29,70 @@ class Database extends sqlite3.Database {
   }
 }
 
-/** The database: reads go to Sequelize as usual; every write goes through the one writer's connection. */
+/**
+ * The database. Every write goes through the one writer's connection. Short reads have a connection of their own, and so
+ * have Sequelize's, of lists and of scans: one statement of a connection goes at a time, and a long one must not hold up
+ * what runs need.
+ */
 export interface Store {
+  file: string;
   sequelize: Sequelize;
   /** The one connection that writes. */
   connection: sqlite3.Database;
+  /** The connection of short reads. */
+  reading: sqlite3.Database;
   /** Stands for the writer's connection where Sequelize wants a transaction; BEGIN and COMMIT are the writer's own. */
   writing: Transaction;
   close(): Promise<void>;
 }
 
 export async function openDatabase(file: string): Promise<Store> {
+  const connection = await opened(file, form);
+  await exec(connection, pragmas + writerPragmas);
+  const reading = await opened(file, `${pragmas} PRAGMA query_only=ON;`);
   const sequelize = new Sequelize({
     dialect: "sqlite",
     dialectModule: { ...sqlite3, Database },
     storage: file,
     logging: false,
   });
-  const connection = await new Promise<sqlite3.Database>((resolve, reject) => {
-    const opened: sqlite3.Database = new Database(file, (error) => (error ? reject(error) : resolve(opened)));
-  });
   const writing = new Transaction(sequelize, {});
   (writing as unknown as { connection: sqlite3.Database }).connection = connection;
   return {
+    file,
     sequelize,
     connection,
+    reading,
     writing,
     async close() {
       await sequelize.close();
-      await new Promise<void>((resolve, reject) =>
-        connection.close((error) => (error ? reject(error) : resolve())),
-      );
+      await closed(reading);
+      await closed(connection);
     },
   };
+}
+
+/** Opens a connection of its own, with pragmas that it runs first. */
+export async function opened(file: string, first: string): Promise<sqlite3.Database> {
+  const connection = await new Promise<sqlite3.Database>((resolve, reject) => {
+    const made: sqlite3.Database = new sqlite3.Database(file, (error) =>
+      error ? reject(error) : resolve(made),
+    );
+  });
+  await exec(connection, first);
+  // One statement at a time, without holding threads for those behind it.
+  connection.serialize();
+  return connection;
+}
+
+export function closed(connection: sqlite3.Database): Promise<void> {
+  return new Promise((resolve, reject) => connection.close((error) => (error ? reject(error) : resolve())));
+}
+
+function exec(connection: sqlite3.Database, sql: string): Promise<void> {
+  return new Promise((resolve, reject) =>
+    connection.exec(sql, (error) => (error ? reject(error) : resolve())),
+  );
 }
 
 /** A further connection that only reads. */
@@ -74,14 +114,32 @@ export function execute(connection: sqlite3.Database, sql: string, values: unkno
   });
 }
 
-/** Reads with one statement on a connection of its own. */
-export function selectOn<T>(connection: sqlite3.Database, sql: string, values: unknown[] = []): Promise<T[]> {
+/** Reads with one statement on a connection of its own; the values have the names `:name` or stand for `?`. */
+export function selectOn<T>(
+  connection: sqlite3.Database,
+  sql: string,
+  values: unknown[] | Record<string, unknown> = [],
+): Promise<T[]> {
   return new Promise((resolve, reject) =>
     connection.all(sql, values, (error: Error | null, rows: T[]) => (error ? reject(error) : resolve(rows))),
   );
 }
 
-export async function select<T extends object>(
+/** A short read, by a key or an index; the values of its `:name`s. */
+export function select<T extends object>(
+  store: Store,
+  sql: string,
+  values: Record<string, unknown> = {},
+): Promise<T[]> {
+  return selectOn(
+    store.reading,
+    sql,
+    Object.fromEntries(Object.entries(values).map(([name, value]) => [`:${name}`, value])),
+  );
+}
+
+/** A read that may take long: of a list, or of many rows. */
+export async function selectList<T extends object>(
   store: Store,
   sql: string,
   replacements: Record<string, unknown> = {},

@@ -15,6 +15,7 @@ import type { Blobs } from "./blobs.js";
 import { select, type Store } from "./database.js";
 import type { RunRecord } from "./models.js";
 import { Outbox } from "./outbox.js";
+import { RunStore } from "./runs.js";
 import { isLarge, isResponse, RunJournal } from "./run-journal.js";
 import type { JournalRecord, Writer } from "./writer.js";
 
@@ -51,6 +52,8 @@ export interface JournalEvents {
 export class JournalStore {
   readonly events = new EventEmitter<JournalEvents>();
   readonly outbox: Outbox;
+  /** The rows of the runs that have journals. */
+  readonly runs: RunStore;
 
   constructor(
     readonly store: Store,
@@ -60,6 +63,7 @@ export class JournalStore {
   ) {
     this.events.setMaxListeners(0);
     this.outbox = new Outbox(writer);
+    this.runs = new RunStore(store);
   }
 
   /** The entries of a run with their true values, and where its journal stands. */

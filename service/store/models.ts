@@ -68,6 +68,11 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
 
 /** What is known of a run, as a plain value. */
 export type RunRecord = InferAttributes<RunRow>;
+export type WorkflowRecord = InferAttributes<WorkflowRow>;
+export type VersionRecord = InferAttributes<VersionRow>;
+export type DataKeyRecord = InferAttributes<DataKeyRow>;
+export type AccessTokenRecord = InferAttributes<AccessTokenRow>;
+export type SessionRecord = InferAttributes<SessionRow>;
 
 export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttributes<FileRow>> {
   declare id: string;

@@ -47,7 +47,7 @@ describe("what comes between a look and what follows from it", () => {
         one,
       ]);
     const locks = new LockKeeper((name) => name);
-    await locks.loadAll(it_.store);
+    await locks.loadAll(it_.journals.runs);
     expect(locks.all().map(({ name }) => name)).toEqual(["of going"]);
   });
 

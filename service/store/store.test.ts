@@ -1,11 +1,12 @@
 import { emptySummary, printJson, type Entry, type JournalRow } from "@copper-kettle/core";
-import { mkdtemp, readdir, rm } from "node:fs/promises";
+import { mkdtemp, readdir, rm, stat } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { Sealer, SealBroken } from "../sealing/keys.js";
 import { Blobs } from "./blobs.js";
-import { execute, openDatabase, select, type Store } from "./database.js";
+import { Checkpoints } from "./checkpoints.js";
+import { execute, openDatabase, select, selectList, type Store } from "./database.js";
 import { JournalStore } from "./journal.js";
 import { RunJournal } from "./run-journal.js";
 import { migrate, migrations } from "./migrations.js";
@@ -74,6 +75,46 @@ describe("the store", () => {
     expect(await select(store, "PRAGMA journal_mode")).toEqual([{ journal_mode: "wal" }]);
     expect(await select(store, "PRAGMA synchronous")).toEqual([{ synchronous: 2 }]);
     expect(await select(store, "PRAGMA busy_timeout")).toEqual([{ timeout: 10_000 }]);
+    expect(await select(store, "PRAGMA auto_vacuum")).toEqual([{ auto_vacuum: 2 }]);
+    expect(await select(store, "PRAGMA page_size")).toEqual([{ page_size: 8_192 }]);
+    for (const read of [select, selectList])
+      expect(await read(store, "PRAGMA wal_autocheckpoint")).toEqual([{ wal_autocheckpoint: 0 }]);
+    await expect(select(store, "DELETE FROM constants RETURNING name")).rejects.toThrow("readonly");
+  });
+
+  it("lets neither a commit nor a short read wait for slow reads, however many there are", async () => {
+    const ended: string[] = [];
+    const slow =
+      "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000) SELECT count(*) FROM n";
+    const reads = Array.from({ length: 6 }, () => selectList(store, slow).then(() => ended.push("slow")));
+    await writer.write((transaction) =>
+      ConstantRow.create({ name: "a", value: "1", changedAt: 0 }, { transaction }),
+    );
+    ended.push("commit");
+    expect(await select(store, "SELECT name FROM constants")).toEqual([{ name: "a" }]);
+    ended.push("read");
+    await Promise.all(reads);
+    expect(ended.indexOf("commit")).toBeLessThan(2);
+    expect(ended.indexOf("read")).toBeLessThan(3);
+  });
+
+  it("moves a long log into the database beside the writer", async () => {
+    const checkpoints = await Checkpoints.open(store.file);
+    expect(await checkpoints.look()).toBeUndefined();
+    const text = "x".repeat(1_000_000);
+    const grow = async (times: number): Promise<void> => {
+      for (let count = 0; count < times; count++)
+        await execute(store.connection, "INSERT INTO constants VALUES (?, ?, 0)", [`c${count}`, text]);
+    };
+    await grow(20);
+    expect(await checkpoints.look()).toBe("PASSIVE");
+    expect(await checkpoints.look()).toBeUndefined();
+    const { size } = await stat(`${store.file}-wal`);
+    await execute(store.connection, "DELETE FROM constants");
+    await grow(10);
+    // What was moved is written over: the log did not grow.
+    expect((await stat(`${store.file}-wal`)).size).toBe(size);
+    await checkpoints.close();
   });
 
   it("takes fifty transactions at once, one after the other, with models and journal rows between", async () => {

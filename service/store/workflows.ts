@@ -1,7 +1,7 @@
 import { readWorkflow, sha256Hex, type Problem, type ReadWorkflow, type Workflow } from "@copper-kettle/core";
-import type { Transaction } from "sequelize";
+import { Op, type Transaction } from "sequelize";
 import type { ApiStore } from "./apis.js";
-import { TextRow, VersionRow, WorkflowRow } from "./models.js";
+import { TextRow, VersionRow, WorkflowRow, type VersionRecord, type WorkflowRecord } from "./models.js";
 import type { Writer } from "./writer.js";
 
 /** The draft was changed by somebody else since it was read. */
@@ -41,8 +41,17 @@ export class WorkflowStore {
     readonly apis: ApiStore,
   ) {}
 
-  find(name: string): Promise<WorkflowRow | null> {
-    return WorkflowRow.findByPk(name);
+  async find(name: string): Promise<WorkflowRecord | undefined> {
+    return (await WorkflowRow.findByPk(name, { raw: true })) ?? undefined;
+  }
+
+  /** How many there are, and how many of them are published. */
+  async counts(): Promise<{ workflows: number; published: number }> {
+    const published = { [Op.ne]: null };
+    return {
+      workflows: await WorkflowRow.count(),
+      published: await WorkflowRow.count({ where: { published } }),
+    };
   }
 
   /** What a start needs to know of a workflow; undefined if there is none. */
@@ -64,8 +73,8 @@ export class WorkflowStore {
     return found;
   }
 
-  all(): Promise<WorkflowRow[]> {
-    return WorkflowRow.findAll({ order: [["name", "ASC"]] });
+  all(): Promise<WorkflowRecord[]> {
+    return WorkflowRow.findAll({ order: [["name", "ASC"]], raw: true });
   }
 
   async text(digest: string): Promise<string> {
@@ -102,17 +111,17 @@ export class WorkflowStore {
     return workflow;
   }
 
-  version(workflow: string, version: number): Promise<VersionRow | null> {
-    return VersionRow.findOne({ where: { workflow, version } });
+  async version(workflow: string, version: number): Promise<VersionRecord | undefined> {
+    return (await VersionRow.findOne({ where: { workflow, version }, raw: true })) ?? undefined;
   }
 
   /** All versions that were published, the newest first. */
-  versions(workflow: string): Promise<VersionRow[]> {
-    return VersionRow.findAll({ where: { workflow }, order: [["version", "DESC"]] });
+  versions(workflow: string): Promise<VersionRecord[]> {
+    return VersionRow.findAll({ where: { workflow }, order: [["version", "DESC"]], raw: true });
   }
 
   /** Keeps a file as the draft of a workflow, whatever its problems. */
-  push(name: string, text: string, base?: number): Promise<WorkflowRow> {
+  push(name: string, text: string, base?: number): Promise<WorkflowRecord> {
     const { workflow, problems } = readWorkflow(text, this.apis);
     const errors = problems.filter((problem) => problem.severity === "error").length;
     const digest = sha256Hex(text);
@@ -127,22 +136,26 @@ export class WorkflowStore {
       }
       const title = workflow ? (workflow.title ?? null) : (known?.title ?? null);
       if (!known)
-        return WorkflowRow.create(
-          { name, title, draft: digest, revision: 1, published: null, problems: errors, changedAt: now },
-          { transaction },
-        );
-      if (known.draft === digest) return known;
-      return known.update(
-        { title, draft: digest, revision: known.revision + 1, problems: errors, changedAt: now },
+        return (
+          await WorkflowRow.create(
+            { name, title, draft: digest, revision: 1, published: null, problems: errors, changedAt: now },
+            { transaction },
+          )
+        ).get();
+      if (known.draft === digest) return known.get();
+      const revision = known.revision + 1;
+      await known.update(
+        { title, draft: digest, revision, problems: errors, changedAt: now },
         { transaction },
       );
+      return known.get();
     });
   }
 
   /** Makes the draft the published version; the same text is not published twice. */
-  async publish(name: string, by: string): Promise<WorkflowRow | null> {
+  async publish(name: string, by: string): Promise<WorkflowRecord | undefined> {
     const row = await this.find(name);
-    if (!row) return null;
+    if (!row) return undefined;
     const { workflow, problems } = await this.checked(row.draft);
     if (!workflow) throw new HasProblems(name, problems);
     return this.#changing(name, async (transaction) => {
@@ -158,7 +171,9 @@ export class WorkflowStore {
         { workflow: name, version, text: row.draft, publishedAt: Date.now(), publishedBy: by },
         { transaction },
       );
-      return row.update({ published: version, changedAt: Date.now() }, { transaction });
+      const change = { published: version, changedAt: Date.now() };
+      await WorkflowRow.update(change, { where: { name }, transaction });
+      return { ...row, ...change };
     });
   }
 

@@ -8,7 +8,7 @@ import type { RunFaults } from "../runs/faults.js";
 import { writePrivate } from "../sealing/keys.js";
 import { openReader, selectOn } from "../store/database.js";
 import { storageFault } from "../store/faults.js";
-import { DataKeyRow } from "../store/models.js";
+import { dataKeys } from "../store/data-keys.js";
 import { restoredMark } from "./backup.js";
 
 /** What lies in the data folder does not belong together; `message` says what to do. */
@@ -33,7 +33,7 @@ export function requireWholeRestore(folder: string, database: string): void {
  * @throws FolderBroken
  */
 export async function requireOwnDatabase(database: string, token: string): Promise<void> {
-  if (!existsSync(token) || (await DataKeyRow.count()) > 0) return;
+  if (!existsSync(token) || (await dataKeys()).length > 0) return;
   throw new FolderBroken(
     `The database ${database} is new or empty, and the rest of the data folder is not: the file was removed or replaced. Put it back, or restore a backup into another folder. To begin with nothing, name an empty folder with --data.`,
   );

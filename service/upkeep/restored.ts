@@ -2,7 +2,6 @@ import { printJson, type Entry } from "@copper-kettle/core";
 import { existsSync } from "node:fs";
 import { rm } from "node:fs/promises";
 import { join } from "node:path";
-import { RunRow } from "../store/models.js";
 import type { JournalStore } from "../store/journal.js";
 import { restoredMark } from "./backup.js";
 
@@ -13,7 +12,7 @@ const reason =
 export async function holdRestored(dataFolder: string, journals: JournalStore, now: number): Promise<number> {
   const mark = join(dataFolder, restoredMark);
   if (!existsSync(mark)) return 0;
-  const rows = await RunRow.findAll({ where: { endedAt: null } });
+  const rows = await journals.runs.unended();
   for (const row of rows) await hold(journals, row, now, reason);
   await rm(mark);
   return rows.length;

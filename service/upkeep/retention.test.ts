@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { ApiRevisionRow } from "../store/api-models.js";
+import { Forgetting } from "../store/forgetting.js";
 import { ActivityRow, RunRow, TextRow } from "../store/models.js";
 import { TestStore } from "../store/store.test.kit.js";
 import { Pruner } from "./retention.js";
@@ -14,7 +15,7 @@ describe("retention", () => {
     it_ = await TestStore.open();
     const settings = { get: () => undefined } as never;
     const log = { info: () => undefined } as never;
-    pruner = new Pruner(it_.writer, it_.blobs, settings, log, () => now);
+    pruner = new Pruner(new Forgetting(it_.writer, it_.blobs, () => now), settings, log, () => now);
     now = 1_000 * day;
     await TextRow.create({ digest: "t1", text: "t1" });
   });

@@ -1,10 +1,6 @@
 import { routes } from "@copper-kettle/contract";
 import type { Express } from "express";
-import { Op } from "sequelize";
 import { endOf, stateOf } from "../../credentials/view.js";
-import { TryRow } from "../../store/api-models.js";
-import { select } from "../../store/database.js";
-import { RunRow, WorkflowRow } from "../../store/models.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
 import { showRun } from "../found.js";
@@ -16,28 +12,19 @@ export function serveHome(app: Express, context: Context): void {
   const { journals, runner } = context;
   serve(app, routes.home, async () => {
     const since = Math.floor(Date.now() / hourMillis) * hourMillis - 23 * hourMillis;
-    const day = { [Op.gte]: since };
-    const newest = { order: [["id", "DESC"]] as [string, string][], limit: 20 };
+    const { runs } = journals;
     const [unsure, failed, running, next, ended] = await Promise.all([
-      RunRow.findAll({ where: { state: { [Op.in]: ["unsure", "parked"] }, endedAt: null }, ...newest }),
-      RunRow.findAll({ where: { state: "failed", createdAt: day }, ...newest }),
-      RunRow.findAll({ where: { state: { [Op.in]: ["queued", "running"] }, endedAt: null }, ...newest }),
-      RunRow.findAll({
-        where: { state: "waiting", endedAt: null },
-        order: [["wakeAt", "ASC"]],
-        limit: 20,
-      }),
-      select<{ hour: number; state: string; count: number }>(
-        journals.store,
-        "SELECT ended_at / :hour AS hour, state, count(*) AS count FROM runs WHERE ended_at >= :since GROUP BY 1, 2",
-        { hour: hourMillis, since },
-      ),
+      runs.list({ states: ["unsure", "parked"], unended: true }, mostShown),
+      runs.list({ states: ["failed"], createdSince: since }, mostShown),
+      runs.list({ states: ["queued", "running"], unended: true }, mostShown),
+      runs.sleeping(mostShown),
+      runs.endedBySpan(hourMillis, since),
     ]);
     const hours = Array.from({ length: 24 }, (_, index) => {
       const hour = since / hourMillis + index;
       const count = (fits: (state: string) => boolean) =>
         ended
-          .filter((row) => Math.floor(row.hour) === hour && fits(row.state))
+          .filter((row) => Math.floor(row.span) === hour && fits(row.state))
           .reduce((sum, row) => sum + row.count, 0);
       return {
         hour: iso(hour * hourMillis),
@@ -57,28 +44,22 @@ export function serveHome(app: Express, context: Context): void {
       trouble: troubleView(runner),
       firstSteps: {
         apis: context.apis.apis().length,
-        tries: await TryRow.count(),
+        tries: await context.tries.count(),
         credentials: context.credentials.all().length,
-        workflows: await WorkflowRow.count(),
-        published: await WorkflowRow.count({ where: { published: { [Op.ne]: null } } }),
-        runs: await RunRow.count(),
+        ...(await context.workflows.counts()),
+        runs: (await runs.counts()).reduce((sum, { count }) => sum + count, 0),
       },
     };
   });
 }
 
 const hourMillis = 3_600_000;
+/** So many runs of each kind are shown. */
+const mostShown = 20;
 
 /** Credentials that want a person: those that fail, want a sign-in, or end within 30 days. */
 async function needing({ credentials, tokens, journals }: Context) {
-  const waiting = new Map(
-    (
-      await select<{ name: string; count: number }>(
-        journals.store,
-        "SELECT name, count(DISTINCT run) AS count FROM waits WHERE kind = 'credential' GROUP BY name",
-      )
-    ).map(({ name, count }) => [name, count]),
-  );
+  const waiting = await journals.runs.waitingCounts("credential");
   const now = Date.now();
   return credentials.all().flatMap((open) => {
     const { state, sentence } = stateOf(open, tokens);

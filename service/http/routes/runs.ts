@@ -2,10 +2,8 @@ import { BadOptions } from "../../runs/starts.js";
 import { routes } from "@copper-kettle/contract";
 import { type Json, outline, type Path, scopeOf, parseDuration } from "@copper-kettle/core";
 import { type Express, type Request } from "express";
-import { Op, type WhereOptions } from "sequelize";
 import { optionsOf } from "../../runs/again.js";
 import type { OpenEntry } from "../../store/journal.js";
-import { RunRow } from "../../store/models.js";
 import type { Context } from "../context.js";
 import { openStream } from "../events.js";
 import { findRun, openEntries, showRun } from "../found.js";
@@ -43,33 +41,23 @@ export function serveRuns(app: Express, context: Context): void {
     response.set("Location", `/api/runs/${started.row.id}`);
     if (wait === undefined) return showRun(context, started.row);
     if (await replied(context, started.row.id, wait, response)) return answered;
-    return runView((await RunRow.findByPk(started.row.id)) ?? started.row, runner.isActive(started.row.id));
+    return runView(
+      (await journals.runs.find(started.row.id)) ?? started.row,
+      runner.isActive(started.row.id),
+    );
   });
 
   serve(app, routes.listRuns, async ({ query }) => {
-    const where: WhereOptions<RunRow>[] = [];
-    if (query.workflow) where.push({ workflow: query.workflow });
-    if (query.state) where.push({ state: { [Op.in]: query.state.split(",") } });
-    if (query.before) where.push({ id: { [Op.lt]: query.before } });
-    if (query.text) {
-      const like = { [Op.like]: `%${query.text.replace(/[%_\\]/g, "")}%` };
-      where.push({
-        [Op.or]: [{ id: like }, { workflow: like }, { error: like }, { message: like }],
-      } as WhereOptions<RunRow>);
-    }
-    const rows = await RunRow.findAll({
-      where: { [Op.and]: where },
-      order: [["id", "DESC"]],
-      limit: query.limit + 1,
-    });
+    const { workflow, state, before, text, limit } = query;
+    const rows = await journals.runs.list({ workflow, states: state?.split(","), before, text }, limit + 1);
     return {
-      runs: rows.slice(0, query.limit).map((row) => showRun(context, row)),
-      more: rows.length > query.limit,
+      runs: rows.slice(0, limit).map((row) => showRun(context, row)),
+      more: rows.length > limit,
     };
   });
 
   serve(app, routes.run, async ({ params }) => {
-    const row = await findRun(params.id);
+    const row = await findRun(context, params.id);
     const { entries } = await journals.open(row.id, -1, 1);
     const last = await journals.last(row.id);
     return {
@@ -84,18 +72,18 @@ export function serveRuns(app: Express, context: Context): void {
   });
 
   serve(app, routes.runScope, async ({ params }) => {
-    await findRun(params.id);
+    await findRun(context, params.id);
     return scopeOf(await openEntries(context, params.id), { id: params.id });
   });
 
   serve(app, routes.journal, async ({ params, query }) => {
-    await findRun(params.id);
+    await findRun(context, params.id);
     const { entries, more } = await journals.open(params.id, query.after, query.limit);
     return { entries: entries as never, more };
   });
 
   serve(app, routes.runEvents, async ({ params, query, request, response }) => {
-    await findRun(params.id);
+    await findRun(context, params.id);
     const session = await openStream(request, response);
     let last = Math.max(query.after, Number(session.lastId) || query.after);
     let caughtUp = false;
@@ -134,18 +122,18 @@ export function serveRuns(app: Express, context: Context): void {
   });
 
   serve(app, routes.stopRun, async ({ params, body, by }) => {
-    await starts.stop(await findRun(params.id), { now: body.how === "now", by });
-    return showRun(context, await findRun(params.id));
+    await starts.stop(await findRun(context, params.id), { now: body.how === "now", by });
+    return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.decideRun, async ({ params, body, by }) => {
     const { path, attempt, outcome } = body;
-    await starts.decide(await findRun(params.id), body.decision, { path, attempt, outcome, by });
-    return showRun(context, await findRun(params.id));
+    await starts.decide(await findRun(context, params.id), body.decision, { path, attempt, outcome, by });
+    return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.continueRun, async ({ params, body, by }) => {
-    const row = await findRun(params.id);
+    const row = await findRun(context, params.id);
     const { partial } = await context.workflows.parsed(row.text);
     const steps = outline(partial?.steps ?? []).map(({ name }) => name);
     const changes = Object.entries(body.set).map(([text, value]) => ({
@@ -153,12 +141,12 @@ export function serveRuns(app: Express, context: Context): void {
       value: value as Json,
     }));
     await starts.resume(row, changes, by);
-    return showRun(context, await findRun(params.id));
+    return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.resumeRun, async ({ params, by }) => {
-    await starts.release(await findRun(params.id), by);
-    return showRun(context, await findRun(params.id));
+    await starts.release(await findRun(context, params.id), by);
+    return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.pause, async ({ body }) => {

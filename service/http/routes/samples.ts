@@ -13,7 +13,6 @@ import {
   withOperation,
 } from "@copper-kettle/core";
 import type { Express } from "express";
-import { TryRow } from "../../store/api-models.js";
 import type { OpenApi } from "../../store/apis.js";
 import { type SavedSample, shapeOf } from "../../store/samples.js";
 import { iso } from "../../times.js";
@@ -32,7 +31,7 @@ export function serveSamples(app: Express, context: Context): void {
 
   serve(app, routes.saveSample, async ({ params: { name, id, sample }, body, by }) => {
     const { open, operation } = findOperation(context, name, id);
-    const kept = { ...(await responseOf(body.try)), name: sample, at: Date.now(), by };
+    const kept = { ...(await responseOf(context, body.try)), name: sample, at: Date.now(), by };
     await samples.keep(name, id, kept);
     let now = open;
     const shape = shapeOf(await samples.all(name, id), kept.status);
@@ -57,8 +56,11 @@ export function serveSamples(app: Express, context: Context): void {
 }
 
 /** The response of a try, as a sample keeps it. */
-async function responseOf(id: number): Promise<Pick<SavedSample, "given" | "status" | "headers" | "body">> {
-  const row = await TryRow.findByPk(id);
+async function responseOf(
+  { tries }: Context,
+  id: number,
+): Promise<Pick<SavedSample, "given" | "status" | "headers" | "body">> {
+  const row = await tries.find(id);
   if (!row) throw notFound("try", String(id));
   const result = parseJson(row.result) as JsonObject;
   if (row.status === null)

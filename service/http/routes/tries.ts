@@ -16,8 +16,7 @@ import {
   type UnderstoodRequest,
 } from "@copper-kettle/core";
 import type { Express } from "express";
-import { Op } from "sequelize";
-import { TryRow } from "../../store/api-models.js";
+import type { TryRecord } from "../../store/api-models.js";
 import { iso } from "../../times.js";
 import { BadTry, type Prepared, prepareTry } from "../../tries/prepare.js";
 import { givenForHistory } from "../../tries/show.js";
@@ -65,31 +64,21 @@ export function serveTries(app: Express, context: Context): void {
   });
 
   serve(app, routes.listTries, async ({ query }) => {
-    const where = query.operation === undefined ? {} : { operation: query.operation };
-    const rows = await TryRow.findAll({
-      where,
-      order: [["id", "DESC"]],
-      limit: query.limit,
-      attributes: { exclude: ["result"] },
-    });
-    return { tries: rows.map(entryView) };
+    return { tries: (await context.tries.list(query.operation, query.limit)).map(entryView) };
   });
 
   serve(app, routes.try, async ({ params }) => {
-    const row = await TryRow.findByPk(params.id);
+    const row = await context.tries.find(params.id);
     if (!row) throw notFound("try", String(params.id));
     const result = { ...(parseJson(row.result) as JsonObject), id: row.id } as unknown as TryResult;
     return { ...entryView(row), result };
   });
 }
 
-/** So many tries are stored, the newest of all. */
-const mostTries = 500;
-
 /** A larger response is stored in the history without its body. */
 const mostKept = 1_000_000;
 
-function entryView({ id, at, by, operation, given, status, took }: TryRow): TryEntry {
+function entryView({ id, at, by, operation, given, status, took }: Omit<TryRecord, "result">): TryEntry {
   return { id, at: iso(at), by, operation, given: parseJson(given) as JsonObject, status, took };
 }
 
@@ -100,7 +89,7 @@ function noteDrift({ drift }: Context, { described }: Prepared, result: Omit<Try
   drift.note(seen, result.drift as Parameters<typeof drift.note>[1]);
 }
 
-/** Keeps a try in the history, and forgets the oldest; returns its number. */
+/** Stores a try in the history; returns its number. */
 async function keepTry(
   context: Context,
   operation: string | null,
@@ -120,11 +109,7 @@ async function keepTry(
     took,
     result: kept,
   };
-  return context.writer.write(async (transaction) => {
-    const { id } = await TryRow.create(row, { transaction });
-    await TryRow.destroy({ where: { id: { [Op.lte]: id - mostTries } }, transaction });
-    return id;
-  });
+  return context.tries.add(row);
 }
 
 /** A pasted request, read.

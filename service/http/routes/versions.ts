@@ -1,7 +1,7 @@
 import { routes } from "@copper-kettle/contract";
 import { sha256Hex } from "@copper-kettle/core";
 import type { Express } from "express";
-import type { WorkflowRow } from "../../store/models.js";
+import type { WorkflowRecord } from "../../store/models.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
 import { findWorkflow } from "../found.js";
@@ -12,7 +12,7 @@ import { requireCredentials } from "./workflows.js";
 
 export function serveVersions(app: Express, context: Context): void {
   const { workflows } = context;
-  const textOf = async (row: WorkflowRow, version: number): Promise<string> => {
+  const textOf = async (row: WorkflowRecord, version: number): Promise<string> => {
     if (version === 0) return workflows.text(row.draft);
     const found = await workflows.version(row.name, version);
     if (!found) throw notFound("version", `${row.name} ${version}`);

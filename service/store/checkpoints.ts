@@ -1,0 +1,50 @@
+import { stat } from "node:fs/promises";
+import type sqlite3 from "sqlite3";
+import { closed, opened, selectOn } from "./database.js";
+
+const megabyte = 1_048_576;
+/** From this size on the log is moved into the database as far as nobody reads it or writes to it. */
+const passiveBytes = 16 * megabyte;
+/** From this size on the writer waits until all of it is moved, so that the log begins anew. */
+const restartBytes = 128 * megabyte;
+const lookMillis = 1_000;
+
+/** Moves the write-ahead log into the database on a connection of its own, so that no commit pays for it. */
+export class Checkpoints {
+  #timer: NodeJS.Timeout | undefined;
+  #working: Promise<unknown> = Promise.resolve();
+  #seen = 0;
+
+  private constructor(
+    readonly file: string,
+    readonly connection: sqlite3.Database,
+  ) {}
+
+  static async open(file: string): Promise<Checkpoints> {
+    return new Checkpoints(file, await opened(file, "PRAGMA busy_timeout=10000;"));
+  }
+
+  /** Looks each second; a failure is tried again then. */
+  start(failed: (error: unknown) => void): void {
+    this.#timer = setInterval(() => {
+      this.#working = this.#working.then(() => this.look()).catch(failed);
+    }, lookMillis);
+    this.#timer.unref();
+  }
+
+  /** Moves the log if it is long enough and has changed. @returns the kind of checkpoint that was made */
+  async look(): Promise<"PASSIVE" | "RESTART" | undefined> {
+    const log = await stat(`${this.file}-wal`).catch(() => undefined);
+    if (!log || log.size < passiveBytes || log.mtimeMs === this.#seen) return undefined;
+    this.#seen = log.mtimeMs;
+    const kind = log.size < restartBytes ? "PASSIVE" : "RESTART";
+    await selectOn(this.connection, `PRAGMA wal_checkpoint(${kind})`);
+    return kind;
+  }
+
+  async close(): Promise<void> {
+    clearInterval(this.#timer);
+    await this.#working;
+    await closed(this.connection);
+  }
+}
