@@ -47,6 +47,7 @@ import { migrate } from "./store/migrations.js";
 import { defineModels } from "./store/models.js";
 import { Notifier } from "./notifications/notifier.js";
 import { Watcher } from "./notifications/watch.js";
+import { DiskWatch } from "./upkeep/disk.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
   keepRoom,
@@ -246,6 +247,17 @@ export async function startService(config: Config): Promise<Service> {
   const held = await holdRestored(folder, journals, now());
   if (held > 0) log.warn({ runs: held }, "restored from a backup: unfinished runs are held");
   runner.pauseAll(settings.get("paused") === true);
+  const disk = new DiskWatch({
+    folder,
+    console: publicUrl,
+    rest: (resting) => runner.pauseAll(resting, "disk"),
+    faults: runner.faults,
+    take: (news) => notifier.take(news),
+    now,
+  });
+  const lookAtDisk = (): Promise<void> =>
+    disk.look().catch((error: unknown) => log.warn({ err: error }, "the room on the disk is not known"));
+  await lookAtDisk();
   await watcher.report();
   await runner.start();
   ready = true;
@@ -259,6 +271,7 @@ export async function startService(config: Config): Promise<Service> {
     60_000,
   );
   const keepUp = async (): Promise<void> => {
+    await lookAtDisk();
     await credentials.saveUse();
     await watcher.report();
     await watcher.look();

@@ -60,6 +60,19 @@ export function credentialMessage(
   };
 }
 
+/** @param room such as `12 GB of 100 GB` */
+export function diskMessage(folder: string, room: string, console: string): Message {
+  return {
+    id: randomUUID(),
+    type: "copper-kettle.disk.low",
+    time: new Date().toISOString(),
+    subject: "copper-kettle",
+    title: "The disk of Copper Kettle is filling up",
+    text: `The disk of the data folder ${folder} has ${room} left. Below 500 MB no run begins or goes on.\n\n${console}`,
+    data: { folder, room, url: console },
+  };
+}
+
 export function tryMessage(console: string): Message {
   return {
     id: randomUUID(),

@@ -88,6 +88,7 @@ export class Runner {
   readonly faults: RunFaults;
   readonly #active = new Map<string, Active>();
   readonly #pause = new AbortController();
+  readonly #pausedBy = new Set<"person" | "disk">();
   readonly #queue: TurnQueue;
   /** Sleeping runs that were woken and wait for their turn. */
   readonly #woken = new Set<string>();
@@ -145,9 +146,11 @@ export class Runner {
     await this.children.stopCalled(run);
   }
 
-  /** Begins no more runs, until it goes on; those that act come to their end, or to rest. */
-  pauseAll(paused: boolean): void {
-    this.#queue.pause(paused);
+  /** Begins no more runs, until all who asked for that let it go on; those that act come to their end, or to rest. */
+  pauseAll(paused: boolean, by: "person" | "disk" = "person"): void {
+    if (paused) this.#pausedBy.add(by);
+    else this.#pausedBy.delete(by);
+    this.#queue.pause(this.#pausedBy.size > 0);
   }
 
   /** How many runs of a workflow hold a place. */
