@@ -219,7 +219,7 @@ describe("runs by hand, in the console", () => {
       await page.getByLabel("Constants").getByText("season").waitFor();
       expect((await world.client.call(routes.constants)).constants).toMatchObject({ season: 2027 });
       await button("Make a backup").click();
-      await page.getByText("The backup holds the sealing key").waitFor();
+      await page.getByText("The sealing key is not in it").waitFor();
       await page.getByLabel("Rate limits").getByText("stays-key").waitFor();
     });
   });

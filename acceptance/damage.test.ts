@@ -123,7 +123,7 @@ describe("a data folder that was damaged", () => {
 
   it("is there again after a restore that was cut off was begun anew", async () => {
     await world.serve();
-    await world.ckettle(["backup", "nightly"]);
+    await world.ckettle(["backup", "nightly", "--with-key"]);
     await world.end("SIGTERM");
     const copy = join(await mkdtemp(join(tmpdir(), "ckettle-damage-")), "data");
     copies.push(copy);

@@ -138,7 +138,7 @@ paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
     const { id } = await world.run("inner");
     await world.settled(id, ["waiting"]);
     const folder = join(world.folder, "backups", "copy");
-    expect((await world.ckettle(["backup", folder])).code).toBe(0);
+    expect((await world.ckettle(["backup", folder, "--with-key"])).code).toBe(0);
     const restored = `${world.folder}-restored`;
     expect((await world.ckettle(["restore", folder, "--data", restored])).code).toBe(0);
     const other = await World.on(restored, world);

@@ -1,7 +1,7 @@
 import { routes } from "@copper-kettle/contract";
 import { startStandIn, type StandIn } from "@copper-kettle/standins";
 import { existsSync } from "node:fs";
-import { mkdtemp, readdir, rm, stat } from "node:fs/promises";
+import { appendFile, mkdtemp, readdir, rm, stat, writeFile } from "node:fs/promises";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -228,10 +228,14 @@ describe("upkeep", () => {
       const going = Promise.all(
         Array.from({ length: 20 }, () => world.run("many").then((run) => world.settled(run.id))),
       );
-      const said = await world.ckettle(["backup", "copy"]);
+      const said = await world.ckettle(["backup", "copy", "--with-key"]);
       expect(said).toMatchObject({ code: 0, out: `${copy}\n` });
       await going;
       expect((await stat(join(copy, "sealing.key"))).mode & 0o077).toBe(0);
+      expect(await ckettle(["backup", "verify", copy], {})).toMatchObject({
+        code: 0,
+        out: expect.stringMatching(/is whole: \d+ files, \d+ workflows, .* with the sealing key/) as string,
+      });
       expect(await world.ckettle(["backup", copy])).toMatchObject({
         code: 2,
         err: expect.stringContaining("is not empty") as string,
@@ -260,6 +264,46 @@ describe("upkeep", () => {
       } finally {
         await restored.end("SIGTERM");
       }
+    });
+
+    it("has the sealing key only if that is asked for, and says so", async () => {
+      const said = await world.ckettle(["backup", "keyless"]);
+      expect(said.err).toContain("The sealing key is not in it.");
+      const keyless = join(world.folder, "backups", "keyless");
+      expect(existsSync(join(keyless, "sealing.key"))).toBe(false);
+      const target = join(other, "..", "keyless");
+      const restored = await ckettle(["restore", keyless, "--data", target], {});
+      expect(restored).toMatchObject({
+        code: 0,
+        err: expect.stringContaining("put sealing.key into") as string,
+      });
+      const refused = await ckettle(["serve", "--data", target, "--port", "0"], {});
+      expect(refused).toMatchObject({ code: 2, err: expect.stringContaining("sealing key") as string });
+    });
+
+    it.each([
+      ["a body was changed", "holds other bytes", (file: string) => writeFile(file, "x")],
+      ["a file is missing", "is missing", (file: string) => rm(file)],
+      ["a file was added", "was added", (file: string) => writeFile(`${file}.more`, "x")],
+      [
+        "its list was changed",
+        "SHA256SUMS",
+        (file: string) => appendFile(join(file, "../SHA256SUMS"), "x\n"),
+      ],
+    ])("that is not whole is neither verified nor restored: %s", async (what, said, spoil) => {
+      const name = `spoilt ${what}`;
+      await world.ckettle(["backup", name]);
+      const folder = join(world.folder, "backups", name);
+      await spoil(join(folder, "copper-kettle.sqlite"));
+      for (const command of [
+        ["backup", "verify", folder],
+        ["restore", folder, "--data", join(other, "..", name)],
+      ])
+        expect(await ckettle(command, {})).toMatchObject({
+          code: 2,
+          err: expect.stringContaining(said) as string,
+        });
+      expect(existsSync(join(other, "..", name))).toBe(false);
     });
 
     it("is put into an empty folder only, and must be one", async () => {

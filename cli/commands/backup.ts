@@ -4,30 +4,56 @@ import { cpSync, existsSync, mkdirSync, readdirSync, renameSync, writeFileSync }
 import { join, resolve } from "node:path";
 import { clientOf, dataFolder, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
+import { verifyBackup, type BackupNote } from "./verify-backup.js";
 
 /** `backup` and `restore`. */
 export function addBackup(program: Command): void {
-  program
+  const backup = program
     .command("backup")
     .description("write a consistent copy of everything while the service runs")
     .argument("[folder]", "a name, or a path, under the service's folder of backups; default: a new one")
-    .action(async (folder: string | undefined, _options: unknown, command: Command) => {
-      const globals = globalsOf(command);
-      const done = await clientOf(globals).call(routes.backup, {
-        body: folder === undefined ? {} : { folder },
-      });
-      show(globals, done, () => done.folder);
-      say(
-        `${done.files} files, ${Math.ceil(done.bytes / 1024)} KiB. The backup holds the sealing key: store it where you store secrets.`,
+    .option("--with-key", "copy the sealing key too, which opens every secret of the backup")
+    .action(
+      async (folder: string | undefined, { withKey = false }: { withKey?: boolean }, command: Command) => {
+        const globals = globalsOf(command);
+        const done = await clientOf(globals).call(routes.backup, {
+          body: { ...(folder === undefined ? {} : { folder }), withKey },
+        });
+        show(globals, done, () => done.folder);
+        say(
+          `${done.files} files, ${Math.ceil(done.bytes / 1024)} KiB. ${
+            done.key
+              ? "The backup holds the sealing key: store it where you store secrets."
+              : "The sealing key is not in it. Store a copy of it elsewhere: without it no secret of the backup opens."
+          }`,
+        );
+      },
+    );
+  backup
+    .command("verify")
+    .description("read every file of a backup, and compare it with what was written")
+    .argument("<folder>", "the backup")
+    .action(async (folder: string, _options: unknown, command: Command) => {
+      const note = await verifyBackup(resolve(folder));
+      const { workflows, runs, credentials } = note.counts;
+      show(
+        globalsOf(command),
+        note,
+        () =>
+          `${folder} is whole: ${note.files} files, ${workflows} workflows, ${runs} runs, ${credentials} credentials; written ${note.at} by version ${note.version}, ${note.key ? "with" : "without"} the sealing key.`,
       );
     });
   program
     .command("restore")
     .description("put a backup into an empty data folder; unfinished runs are then parked")
     .argument("<folder>", "the backup")
-    .action((folder: string, _options: unknown, command: Command) => {
+    .action(async (folder: string, _options: unknown, command: Command) => {
       const target = dataFolder(globalsOf(command));
-      restore(resolve(folder), target);
+      const { key } = await restore(resolve(folder), target);
+      if (!key)
+        say(
+          `The backup holds no sealing key. Before you start the service, put sealing.key into ${target}, or set COPPER_KETTLE_KEY.`,
+        );
       say(`${target} is restored. Start the service with: ckettle serve --data ${target}`);
       say(
         "Its unfinished runs are parked until you resume each: ckettle run list --state parked, ckettle run resume ID",
@@ -35,9 +61,8 @@ export function addBackup(program: Command): void {
     });
 }
 
-function restore(from: string, target: string): void {
-  if (!existsSync(join(from, "backup.json")))
-    throw new Exit(exitCodes.wrongUse, `${from} is not a backup: it has no backup.json.`);
+async function restore(from: string, target: string): Promise<BackupNote> {
+  const note = await verifyBackup(from);
   if (existsSync(target) && readdirSync(target).length > 0)
     throw new Exit(exitCodes.wrongUse, `${target} is not empty. Name a new folder with --data.`);
   mkdirSync(target, { recursive: true, mode: 0o700 });
@@ -46,9 +71,10 @@ function restore(from: string, target: string): void {
   const database = "copper-kettle.sqlite";
   cpSync(from, target, {
     recursive: true,
-    filter: (path) => ![join(from, "backup.json"), join(from, database)].includes(path),
+    filter: (path) => !["backup.json", "SHA256SUMS", database].some((name) => path === join(from, name)),
   });
   // The database comes last, and by its name only when it is whole: without it the folder does not start.
   cpSync(join(from, database), join(target, `${database}.part`));
   renameSync(join(target, `${database}.part`), join(target, database));
+  return note;
 }

@@ -1,11 +1,11 @@
 import { existsSync } from "node:fs";
-import { mkdir, mkdtemp, readdir, rm, symlink } from "node:fs/promises";
+import { mkdir, mkdtemp, readdir, readFile, rm, symlink, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { OneAtATime } from "../one-at-a-time.js";
 import { Sealing } from "../sealing/sealing.js";
-import { openDatabase, type Store } from "../store/database.js";
+import { execute, openDatabase, type Store } from "../store/database.js";
 import { migrate } from "../store/migrations.js";
 import { DataKeyRow, defineModels } from "../store/models.js";
 import { Writer } from "../store/writer.js";
@@ -36,11 +36,11 @@ describe("a backup", () => {
 
   it("is written under its root, by a name or by a path", async () => {
     for (const name of ["nightly", join(parts.root, "deeper", "one"), undefined]) {
-      const { folder: made } = await backUp(parts, name);
+      const { folder: made } = await backUp(parts, { folder: name });
       expect(made.startsWith(parts.root)).toBe(true);
-      expect((await readdir(made)).sort()).toEqual(["backup.json", "copper-kettle.sqlite", "sealing.key"]);
+      expect((await readdir(made)).sort()).toEqual(["SHA256SUMS", "backup.json", "copper-kettle.sqlite"]);
     }
-    await expect(backUp(parts, "nightly")).rejects.toThrow("is not empty");
+    await expect(backUp(parts, { folder: "nightly" })).rejects.toThrow("is not empty");
   });
 
   it.each([
@@ -52,7 +52,9 @@ describe("a backup", () => {
     ["a file system of the kernel's", () => "/proc/x"],
     ["a name that ends early", () => "a\u0000b"],
   ])("is written nowhere else: not into %s", async (_what, where) => {
-    await expect(backUp(parts, where())).rejects.toThrow(/Backups are written under|holds no NUL/);
+    await expect(backUp(parts, { folder: where() })).rejects.toThrow(
+      /Backups are written under|holds no NUL/,
+    );
     expect(existsSync("/srv/console/dist/x")).toBe(false);
   });
 
@@ -61,7 +63,8 @@ describe("a backup", () => {
     const outside = join(folder, "outside");
     await mkdir(outside);
     await symlink(outside, join(parts.root, "door"));
-    for (const name of ["door", "door/x"]) await expect(backUp(parts, name)).rejects.toThrow("is a link");
+    for (const name of ["door", "door/x"])
+      await expect(backUp(parts, { folder: name })).rejects.toThrow("is a link");
     expect(await readdir(outside)).toEqual([]);
   });
 
@@ -69,7 +72,7 @@ describe("a backup", () => {
     const sealed = sealing.sealer.seal("secret", "here");
     const made = await Promise.all(
       Array.from({ length: 6 }, async (_, index) => {
-        const done = backUp(parts, `b${index}`);
+        const done = backUp(parts, { folder: `b${index}`, withKey: true });
         await sealing.rotate();
         return (await done).folder;
       }),
@@ -89,7 +92,22 @@ describe("a backup", () => {
 
   it("that cannot be finished leaves nothing that looks like one", async () => {
     const failing = { ...parts, dataFolder: join(folder, "not-there") };
-    await expect(backUp(failing, "bad")).rejects.toThrow("could not be written");
+    await expect(backUp(failing, { folder: "bad" })).rejects.toThrow("could not be written");
     expect(existsSync(join(parts.root, "bad"))).toBe(false);
+  });
+
+  it("is none if a body that its database names is gone", async () => {
+    const digest = "ab".repeat(32);
+    await execute(
+      store.connection,
+      "INSERT INTO journal (run, seq, count, at, entries_blob) VALUES ('r', 0, 1, 0, ?)",
+      [digest],
+    );
+    await expect(backUp(parts, { folder: "lost" })).rejects.toThrow(`lost the body ${digest}`);
+    expect(existsSync(join(parts.root, "lost"))).toBe(false);
+    await mkdir(join(folder, "blobs", "ab"), { recursive: true });
+    await writeFile(join(folder, "blobs", "ab", digest), "x");
+    const { folder: made } = await backUp(parts, { folder: "whole" });
+    expect(await readFile(join(made, "SHA256SUMS"), "utf8")).toContain(`  blobs/ab/${digest}\n`);
   });
 });

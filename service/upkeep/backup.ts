@@ -1,8 +1,9 @@
-import { cp, mkdir, readdir, realpath, rm, stat, writeFile } from "node:fs/promises";
+import { cp, mkdir, readdir, realpath, rm, writeFile } from "node:fs/promises";
 import { existsSync } from "node:fs";
 import { isAbsolute, join, relative, resolve, sep } from "node:path";
 import type { OneAtATime } from "../one-at-a-time.js";
-import { execute, openReader } from "../store/database.js";
+import { execute, openReader, selectOn } from "../store/database.js";
+import { writeSums } from "./manifest.js";
 
 /** A backup cannot be written, or be read; `message` says why. */
 export class BackupFault extends Error {
@@ -23,37 +24,57 @@ export interface BackupParts {
   holding<T>(work: () => Promise<T>): Promise<T>;
 }
 
+export interface BackupWish {
+  /** A name or a path under the root; left out: a new one. */
+  folder?: string | undefined;
+  /** Whether the sealing key is copied too: without it no secret in the copy opens, with it all do. */
+  withKey?: boolean;
+}
+
+type Reader = Awaited<ReturnType<typeof openReader>>;
+
+const databaseName = "copper-kettle.sqlite";
+const keyName = "sealing.key";
+
 /** The file of a backup that is written last: without it a folder is not a backup. */
 const note = "backup.json";
 
 /**
  * Writes a consistent copy while the service runs: the database as of one moment, then the bodies, of which none that
- * the copy names can be missing, since each is there before its row; and the sealing key, without which no secret opens.
- * @param folder a name or a path under the root; left out, a new one
+ * the copy names can be missing, since each is there before its row. The sealing key is copied only if that is asked for.
+ * A list with the digest of each file lies beside them.
  * @throws BackupFault
  */
 export function backUp(
   { dataFolder, root, version, turns, holding }: BackupParts,
-  folder = new Date().toISOString().replace(/[:.]/g, "-"),
-): Promise<{ folder: string; bytes: number; files: number }> {
+  { folder = new Date().toISOString().replace(/[:.]/g, "-"), withKey = false }: BackupWish = {},
+): Promise<{ folder: string; bytes: number; files: number; key: boolean }> {
   return turns.run(() =>
     holding(async () => {
       const target = await targetOf(root, folder);
       try {
-        const reader = await openReader(join(dataFolder, "copper-kettle.sqlite"));
-        try {
-          await execute(reader, "VACUUM INTO ?", [join(target, "copper-kettle.sqlite")]);
-        } finally {
-          await new Promise<void>((resolve) => reader.close(() => resolve()));
-        }
-        for (const part of ["blobs", "sealing.key"])
+        const copy = join(target, databaseName);
+        await withReader(join(dataFolder, databaseName), (reader) =>
+          execute(reader, "VACUUM INTO ?", [copy]),
+        );
+        const key = withKey && existsSync(join(dataFolder, keyName));
+        for (const part of ["blobs", ...(key ? [keyName] : [])])
           if (existsSync(join(dataFolder, part)))
             await cp(join(dataFolder, part), join(target, part), {
               recursive: true,
               preserveTimestamps: true,
             });
-        await writeFile(join(target, note), JSON.stringify({ version, at: new Date().toISOString() }));
-        return { folder: target, ...(await sizeOf(target)) };
+        const counts = await withReader(copy, async (reader) => {
+          await requireBodies(reader, join(target, "blobs"));
+          return countsOf(reader);
+        });
+        const { sums, bytes, files } = await writeSums(target);
+        const at = new Date().toISOString();
+        await writeFile(
+          join(target, note),
+          `${JSON.stringify({ version, at, key, bytes, files, counts, sums })}\n`,
+        );
+        return { folder: target, bytes, files, key };
       } catch (error) {
         await rm(target, { recursive: true, force: true });
         throw new BackupFault(`The backup could not be written: ${(error as Error).message}`);
@@ -95,12 +116,36 @@ async function targetOf(root: string, folder: string): Promise<string> {
   }
 }
 
-async function sizeOf(folder: string): Promise<{ bytes: number; files: number }> {
-  let [bytes, files] = [0, 0];
-  for (const entry of await readdir(folder, { recursive: true, withFileTypes: true })) {
-    if (!entry.isFile()) continue;
-    bytes += (await stat(join(entry.parentPath, entry.name))).size;
-    files++;
+async function withReader<T>(file: string, work: (reader: Reader) => Promise<T>): Promise<T> {
+  const reader = await openReader(file);
+  try {
+    return await work(reader);
+  } finally {
+    await new Promise<void>((resolve) => reader.close(() => resolve()));
   }
-  return { bytes, files };
+}
+
+/**
+ * Each body that the copy names lies beside it.
+ * @throws BackupFault
+ */
+async function requireBodies(reader: Reader, blobs: string): Promise<void> {
+  const named = await selectOn<{ digest: string }>(
+    reader,
+    `SELECT entries_blob AS digest FROM journal WHERE entries_blob IS NOT NULL
+     UNION SELECT sealed_blob FROM journal WHERE sealed_blob IS NOT NULL
+     UNION SELECT sha256 FROM files UNION SELECT document FROM api_revisions UNION SELECT original FROM api_revisions`,
+  );
+  for (const { digest } of named)
+    if (!existsSync(join(blobs, digest.slice(0, 2), digest)))
+      throw new BackupFault(`The data folder has lost the body ${digest}, which its database names.`);
+}
+
+async function countsOf(reader: Reader): Promise<Record<string, number>> {
+  const [counts] = await selectOn<Record<string, number>>(
+    reader,
+    `SELECT (SELECT count(*) FROM workflows) AS workflows, (SELECT count(*) FROM runs) AS runs,
+       (SELECT count(*) FROM credentials) AS credentials`,
+  );
+  return counts ?? {};
 }

@@ -17,7 +17,7 @@ export function serveBackups(app: Express, context: Context): void {
         turns: context.sealing.turns,
         holding: (work) => pruner.holding(work),
       },
-      body.folder,
+      body,
     );
     await noted(by, "backed up", done.folder);
     return done;

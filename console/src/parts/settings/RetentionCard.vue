@@ -61,7 +61,7 @@ const prune = (): Promise<void> =>
 const backup = (): Promise<void> =>
   act("backup", async () => {
     const made = await api.call(routes.backup, { body: {} });
-    return `A copy of ${(made.bytes / 1e6).toFixed(1)} MB is in ${made.folder}. The backup holds the sealing key: protect it as you protect the service.`;
+    return `A copy of ${(made.bytes / 1e6).toFixed(1)} MB is in ${made.folder}. The sealing key is not in it: store a copy of it elsewhere.`;
   });
 </script>
 
