@@ -68,6 +68,7 @@ export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
 export * from "./engine/awaited.js";
 export * from "./engine/entries.js";
+export { currentEntry } from "./engine/formats.js";
 export * from "./engine/options.js";
 export * from "./engine/ports.js";
 export * from "./engine/summary.js";

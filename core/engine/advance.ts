@@ -1,7 +1,8 @@
 import { printForPeople } from "../values/durations.js";
 import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
-import { journalFormat, type Entry, type RunError, type RunState } from "./entries.js";
+import { languageVersion, type Entry, type RunError, type RunState } from "./entries.js";
+import { isReadable } from "./formats.js";
 import { lookAgainMillis, mostWaits, type Wait } from "./awaited.js";
 import { RunLog } from "./replayed.js";
 import type { Ports } from "./ports.js";
@@ -33,7 +34,7 @@ export async function advance(
   signals: Signals,
 ): Promise<Advanced> {
   const log = new RunLog(entries);
-  if (!log.started || log.started.format !== journalFormat) {
+  if (!log.started || !isReadable(log.started.format) || (log.started.language ?? 1) > languageVersion) {
     const reason =
       "The journal of this run was written by an older version of the engine, which this one cannot continue. Start the workflow again, or stop this run.";
     const entry: Entry = { type: "rested", at: ports.clock.now(), state: "parked", reason };

@@ -9,6 +9,9 @@ import type { Wait } from "./awaited.js";
 /** The version of the entries below; a run with a journal of another version is parked, never guessed at. */
 export const journalFormat = 2;
 
+/** What expressions mean by now; a change of that meaning raises it, and a run keeps the one that it began with. */
+export const languageVersion = 1;
+
 export type RunState =
   "queued" | "running" | "waiting" | "succeeded" | "failed" | "stopped" | "unsure" | "parked" | "skipped";
 
@@ -91,6 +94,8 @@ export type Entry = Common &
     | {
         type: "started";
         format: number;
+        /** What its expressions mean; missing: 1. A run keeps to the meaning that it began with. */
+        language?: number;
         workflow: string;
         version: number;
         origin: string;

@@ -273,7 +273,8 @@ describe("any workflow, stopped anywhere", () => {
             time = (life.entries()[cut - 1]?.at ?? time) + 1;
           }
           const last = lives.at(-1) as World;
-          expect(last.entries().at(-1)).toMatchObject({ type: "finished", state: "succeeded" });
+          const { problems } = full.at(-1) as Extract<Entry, { type: "finished" }>;
+          expect(last.entries().at(-1)).toMatchObject({ type: "finished", state: "succeeded", problems });
           expect(bodies(last.entries())).toEqual(bodies(full));
           // In the journal that counts, each writing call has one response that was a success.
           const successes = last

@@ -1,5 +1,6 @@
 import {
   journalFormat,
+  languageVersion,
   leastLength,
   printJson,
   valueAt,
@@ -149,6 +150,7 @@ export class Starts {
       type: "started",
       at: now,
       format: journalFormat,
+      language: languageVersion,
       workflow: request.workflow,
       version: request.version,
       origin,

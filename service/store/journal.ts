@@ -1,4 +1,5 @@
 import {
+  currentEntry,
   emptySummary,
   parseJson,
   summarise,
@@ -48,6 +49,11 @@ export interface JournalEvents {
   state: [run: string, workflow: string, state: RunSummary["state"]];
 }
 
+/** The entries of a row, in the form of today whatever format they were written in. */
+function entriesOf(text: string): Entry[] {
+  return (parseJson(text) as unknown as Entry[]).map(currentEntry);
+}
+
 /** The journals of all runs. */
 export class JournalStore {
   readonly events = new EventEmitter<JournalEvents>();
@@ -80,12 +86,12 @@ export class JournalStore {
     for (const row of rows) {
       const open = await this.#openText(row);
       const sealed = await this.#sealedText(run, row);
-      const shown = parseJson(open) as unknown as Entry[];
+      const shown = entriesOf(open);
       shown.forEach((entry, index) => {
         summarise(summary, entry);
         if (isResponse(entry)) response ??= row.seq + index;
       });
-      entries.push(...(sealed === undefined ? shown : (parseJson(sealed) as unknown as Entry[])));
+      entries.push(...(sealed === undefined ? shown : entriesOf(sealed)));
       next = row.seq + row.count;
     }
     return { entries, journal: new RunJournal(this, run, workflow, next, summary, response) };
@@ -112,11 +118,10 @@ export class JournalStore {
     );
     const entries: OpenEntry[] = [];
     for (const row of rows) {
-      (parseJson(await this.#openText(row)) as unknown as Record<string, unknown>[]).forEach(
-        (entry, index) => {
-          if (row.seq + index > after) entries.push({ seq: row.seq + index, entry });
-        },
-      );
+      entriesOf(await this.#openText(row)).forEach((entry, index) => {
+        if (row.seq + index > after)
+          entries.push({ seq: row.seq + index, entry: entry as unknown as Record<string, unknown> });
+      });
     }
     return { entries: entries.slice(0, limit), more: entries.length > limit };
   }
@@ -166,7 +171,7 @@ export class JournalStore {
     );
     for (const row of rows) {
       const text = (trueValues ? await this.#sealedText(run, row) : undefined) ?? (await this.#openText(row));
-      const found = (parseJson(text) as unknown as Entry[]).find(isResponse);
+      const found = entriesOf(text).find(isResponse);
       if (found)
         return {
           response: found.outcome as unknown as RunResponse,

@@ -3,7 +3,7 @@ import { isObject, kindOf, printJson, type Json, type JsonObject } from "../../v
 import type { EachStep } from "../../workflows/steps.js";
 import { Crowd } from "../crowd.js";
 import type { Path } from "../../values/paths.js";
-import { itemLog, type StepLog } from "../replayed.js";
+import { itemLog, type ItemLog, type StepLog } from "../replayed.js";
 import { derivedByExpression, secretItemPlaces } from "../secrets.js";
 import type { RunError } from "../entries.js";
 import { CannotReplay, StepFailed } from "../signals.js";
@@ -18,6 +18,7 @@ const mostFailures = 1_000;
 
 /** Runs its steps once for each item of a list: in order, or several at once. */
 export async function walkEach(walk: Walk, step: EachStep, frame: Frame, log: StepLog): Promise<void> {
+  if (log.ended) countProblems(frame, log);
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
   walk.progress.check(frame, path);
@@ -106,6 +107,16 @@ function secretItems(walk: Walk, step: EachStep, frame: Frame): Path[] {
   return places;
 }
 
+/** The problems of an item: those inside it, and its own failure. */
+function problemsOf(item: ItemLog["ended"]): number {
+  return (item?.problems ?? 0) + (item?.error ? 1 : 0);
+}
+
+/** A loop that had ended before the run went on counts as it did then. */
+function countProblems(frame: Frame, log: StepLog): void {
+  for (const { ended } of log.items.values()) frame.problems.count += problemsOf(ended);
+}
+
 class Loop {
   /** The places of an item that hold secrets. */
   readonly secret: Path[];
@@ -152,11 +163,9 @@ class Loop {
     const log = itemLog(this.log, index);
     if (!log.ended) await this.#walkItem(index, log);
     const ended = this.log.items.get(index)?.ended;
-    this.frame.problems.count += ended?.problems ?? 0;
-    if (ended?.error) {
-      this.#failed.push({ index, error: ended.error });
-      this.frame.problems.count++;
-    } else if (this.step.collect) {
+    this.frame.problems.count += problemsOf(ended);
+    if (ended?.error) this.#failed.push({ index, error: ended.error });
+    else if (this.step.collect) {
       this.#collected[index] = ended?.value ?? null;
       if (ended?.masked) this.collectsSecrets = true;
     }

@@ -133,13 +133,15 @@ describe("remember", () => {
       "  - { step: a, remember: { key: k, expect: { state: open }, values: { state: shut } } }\n",
     );
     it.remembered["k"] = { state: "locked" };
-    expect(await it.run()).toMatchObject({ error: { code: "not-as-expected", field: "keep.expect.state" } });
+    expect(await it.run()).toMatchObject({
+      error: { code: "not-as-expected", field: "remember.expect.state" },
+    });
     expect(it.remembered["k"]).toEqual({ state: "locked" });
   });
 
   it.each([
-    ["add: { n: x }", "keep.add.n"],
-    ["append: { low: 1 }", "keep.append.low"],
+    ["add: { n: x }", "remember.add.n"],
+    ["append: { low: 1 }", "remember.append.low"],
   ])("says where a value does not fit: %s", async (change, field) => {
     const it = world(`  - { step: a, remember: { key: k, ${change} } }\n`);
     it.remembered["k"] = { low: true };

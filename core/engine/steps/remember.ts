@@ -36,26 +36,26 @@ export async function walkRemember(
   const render = (field: "values" | "add" | "append" | "expect"): JsonObject => {
     const value: ValueTemplate | undefined = step[field];
     const rendered = value
-      ? walk.read.guarded(path, `keep.${field}`, () => renderValue(value, scope, surroundings))
+      ? walk.read.guarded(path, `remember.${field}`, () => renderValue(value, scope, surroundings))
       : {};
     return isObject(rendered) ? rendered : {};
   };
   const { key, next, secret } = evaluated(walk, step, frame, log, () => {
     const name = walk.read.guarded(
       path,
-      "keep.key",
+      "remember.key",
       () => renderTemplate(step.key, scope, surroundings) ?? null,
     );
     if (typeof name !== "string" || name === "" || name.length > 500)
       throw wrong(
         path,
-        "keep.key",
+        "remember.key",
         `A key is a text of 1 to 500 characters, not ${printJson(name).slice(0, 60)}.`,
       );
     if (madeOfSecret(walk, step.key, name, scope))
       throw wrong(
         path,
-        "keep.key",
+        "remember.key",
         "The key contains a secret, but keys are shown. Use another value as the key.",
       );
     const now = walk.read.rememberedNow(name);
@@ -132,7 +132,7 @@ function rememberedNext(
         code: "not-as-expected",
         message: `"${name}" is ${printJson(is).slice(0, 80)}, but ${printJson(expected).slice(0, 80)} was expected: another run changed it. Nothing was saved.`,
         step: path,
-        field: `keep.expect.${name}`,
+        field: `remember.expect.${name}`,
       });
   }
   const next: JsonObject = { ...now };
@@ -142,7 +142,7 @@ function rememberedNext(
     if (typeof is !== "number" || typeof more !== "number")
       throw wrong(
         path,
-        `keep.add.${name}`,
+        `remember.add.${name}`,
         `Only a number can be added to, not ${printJson(is).slice(0, 60)}.`,
       );
     setOwn(next, name, is + more);
@@ -152,7 +152,7 @@ function rememberedNext(
     if (!Array.isArray(is))
       throw wrong(
         path,
-        `keep.append.${name}`,
+        `remember.append.${name}`,
         `Only a list can be appended to, not ${printJson(is).slice(0, 60)}.`,
       );
     const list = [...is, own(change.append, name) as Json];
