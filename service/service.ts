@@ -50,7 +50,9 @@ import { Watcher } from "./notifications/watch.js";
 import { DiskWatch } from "./upkeep/disk.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
+  beforeUpgrade,
   keepRoom,
+  lastVersion,
   openWithRoom,
   giveFirstToken,
   lookForDamage,
@@ -87,7 +89,13 @@ export async function startService(config: Config): Promise<Service> {
   const { store, migrated } = await openWithRoom(folder, async () => {
     const store = await openDatabase(databaseFile);
     defineModels(store.sequelize);
-    return { store, migrated: await migrate(store) };
+    return {
+      store,
+      migrated: await migrate(store, {
+        copy: join(folder, beforeUpgrade),
+        wroteBy: await lastVersion(folder),
+      }),
+    };
   });
   const writer = new Writer(store);
   const checkpoints = await Checkpoints.open(databaseFile);

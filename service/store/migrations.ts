@@ -1,3 +1,4 @@
+import { rm } from "node:fs/promises";
 import { execute, select, type Store } from "./database.js";
 import { firstTables } from "./migrations/0001-first-tables.js";
 import { apiTables } from "./migrations/0003-apis.js";
@@ -30,8 +31,21 @@ export const migrations: Migration[] = [
   { name: "0009-outbox", statements: outbox },
 ];
 
-/** Brings a database up to date, migration by migration, each in one transaction. */
-export async function migrate(store: Store): Promise<string[]> {
+/** The database was written by a later version, which this one would misread. */
+export class NewerDatabase extends Error {
+  override name = "NewerDatabase";
+}
+
+/**
+ * Brings a database up to date, migration by migration, each in one transaction.
+ * @param options.copy where the database is copied to first, if it is not new
+ * @param options.wroteBy the version that wrote it last, for people
+ * @throws NewerDatabase, and changes nothing
+ */
+export async function migrate(
+  store: Store,
+  { copy, wroteBy }: { copy?: string; wroteBy?: string | undefined } = {},
+): Promise<string[]> {
   await execute(
     store.connection,
     "CREATE TABLE IF NOT EXISTS migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)",
@@ -40,6 +54,15 @@ export async function migrate(store: Store): Promise<string[]> {
     (await select<{ name: string }>(store, "SELECT name FROM migrations")).map(({ name }) => name),
   );
   const open = migrations.filter(({ name }) => !done.has(name));
+  const unknown = [...done].find((name) => !migrations.some((migration) => migration.name === name));
+  if (unknown !== undefined)
+    throw new NewerDatabase(
+      `The database was written by a later version of Copper Kettle${wroteBy === undefined ? "" : ` (${wroteBy})`}: it has the migration ${unknown}. Start that version, or restore a backup that this one wrote.`,
+    );
+  if (copy !== undefined && done.size > 0 && open.length > 0) {
+    await rm(copy, { force: true });
+    await execute(store.connection, "VACUUM INTO ?", [copy]);
+  }
   for (const migration of open) await run(store, migration);
   return open.map(({ name }) => name);
 }

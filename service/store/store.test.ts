@@ -70,6 +70,21 @@ describe("the store", () => {
     }
   });
 
+  it("is copied before an upgrade, and refused if a later version wrote it", async () => {
+    const copy = join(folder, "before.sqlite");
+    await execute(store.connection, "DELETE FROM migrations WHERE name = '0009-outbox'");
+    await execute(store.connection, "DROP TABLE outbox");
+    await execute(store.connection, "INSERT INTO constants VALUES ('a', '1', 0)");
+    expect(await migrate(store, { copy })).toEqual(["0009-outbox"]);
+    expect(await migrate(store, { copy })).toEqual([]);
+    const before = await openDatabase(copy);
+    expect(await select(before, "SELECT name FROM constants")).toEqual([{ name: "a" }]);
+    expect(await select(before, "SELECT name FROM sqlite_master WHERE name = 'outbox'")).toEqual([]);
+    await before.close();
+    await execute(store.connection, "INSERT INTO migrations VALUES ('0999-later', 0)");
+    await expect(migrate(store, { copy, wroteBy: "9.9.9" })).rejects.toThrow("Copper Kettle (9.9.9)");
+  });
+
   it("opens every connection with its pragmas", async () => {
     expect(await select(store, "PRAGMA foreign_keys")).toEqual([{ foreign_keys: 1 }]);
     expect(await select(store, "PRAGMA journal_mode")).toEqual([{ journal_mode: "wal" }]);

@@ -1,5 +1,5 @@
 import { existsSync } from "node:fs";
-import { rename, rm, writeFile } from "node:fs/promises";
+import { readFile, rename, rm, writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { Logger } from "pino";
 import { owner } from "../credentials/rights.js";
@@ -69,6 +69,19 @@ export async function giveFirstToken(auth: Auth, file: string): Promise<void> {
   if (auth.hasTokens && existsSync(file)) return;
   await auth.removeToken(owner);
   await writePrivate(file, `${await auth.createToken(owner)}\n`);
+}
+
+/** The copy of the database from before the last upgrade, in the data folder. */
+export const beforeUpgrade = "before-upgrade.sqlite";
+
+/** The version that last had the folder, as far as it is noted. */
+export async function lastVersion(folder: string): Promise<string | undefined> {
+  try {
+    const noted = JSON.parse(await readFile(join(folder, "service.json"), "utf8")) as { version?: unknown };
+    return typeof noted.version === "string" ? noted.version : undefined;
+  } catch {
+    return undefined;
+  }
 }
 
 /** Notes where the service is. Others read the file while it changes: it is there whole, or as it was before. */
