@@ -18,7 +18,8 @@ import type { RunRecord } from "./models.js";
 import { Outbox } from "./outbox.js";
 import { RunStore } from "./runs.js";
 import { isLarge, isResponse, RunJournal } from "./run-journal.js";
-import type { JournalRecord, Writer } from "./writer.js";
+import type { JournalRecord } from "./batches.js";
+import type { Writer } from "./writer.js";
 
 /** An entry in its open form with its number in the run, as people see it. */
 export interface OpenEntry {

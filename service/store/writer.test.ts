@@ -2,7 +2,7 @@ import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { execute, openDatabase, select, type Store } from "./database.js";
+import { execute, openDatabase, select, selectOn, type Store } from "./database.js";
 import type { KeyedStatement } from "./statements.js";
 import { Writer } from "./writer.js";
 
@@ -117,6 +117,103 @@ describe("the writer", () => {
       { seq: 0, count: 1 },
       { seq: 1, count: 1 },
     ]);
+  });
+
+  describe("units of work", () => {
+    const insert = (id: string, beds: number | null) => () =>
+      execute(store.connection, "INSERT INTO huts (id, beds) VALUES (?, ?)", [id, beds]);
+    /** How many transactions were committed that changed something. */
+    const commits = async (work: () => Promise<unknown>): Promise<number> => {
+      let count = 0;
+      const onTrace = (sql: string): void => void (count += sql === "COMMIT" ? 1 : 0);
+      store.connection.on("trace", onTrace);
+      await work();
+      store.connection.removeListener("trace", onTrace);
+      return count;
+    };
+
+    it("share a commit with rows and with each other, and each sees what those before it did", async () => {
+      const seen: number[] = [];
+      const count = await commits(() =>
+        Promise.all([
+          commit(made("ashlar", 1)),
+          ...Array.from({ length: 20 }, (_, index) =>
+            writer.write(async () => {
+              const [row] = await selectOn<{ count: number }>(
+                store.connection,
+                "SELECT count(*) AS count FROM huts",
+              );
+              seen.push(row?.count ?? -1);
+              await insert(name(index), index)();
+            }),
+          ),
+        ]),
+      );
+      expect(seen).toEqual(Array.from({ length: 20 }, (_, index) => index + 1));
+      expect(count).toBe(1);
+      expect(await huts()).toHaveLength(21);
+    });
+
+    it("that refuse leave nothing behind, and those beside them are as they were", async () => {
+      const woken: unknown[] = [];
+      writer.events.on("woken", (runs) => woken.push(runs));
+      const after: string[] = [];
+      const results = await Promise.allSettled([
+        commit(made("ashlar", 1)),
+        writer.write(async (_transaction, unit) => {
+          unit.after(() => after.push("first"));
+          await insert("corrie", 2)();
+        }),
+        writer.write(async (_transaction, unit) => {
+          unit.after(() => after.push("second"));
+          await insert("dunmoor", 3)();
+          throw new Error("refused");
+        }),
+        writer.write(insert("ashlar", 4)),
+        writer.write(insert("langmere", 5)),
+      ]);
+      expect(results.map(({ status }) => status)).toEqual([
+        "fulfilled",
+        "fulfilled",
+        "rejected",
+        "rejected",
+        "fulfilled",
+      ]);
+      expect((await huts()).map(({ id }) => id)).toEqual(["ashlar", "corrie", "langmere"]);
+      expect([after, woken]).toEqual([["first"], []]);
+    });
+
+    it("are done though a row beside them is not good", async () => {
+      const results = await Promise.allSettled([
+        commit(made("ashlar", null)),
+        commit(made("corrie", 2)),
+        writer.write(insert("dunmoor", 3)),
+      ]);
+      expect(results.map(({ status }) => status)).toEqual(["rejected", "fulfilled", "fulfilled"]);
+      expect((await huts()).map(({ id }) => id)).toEqual(["corrie", "dunmoor"]);
+    });
+
+    it("say why if their transaction is lost; rows beside them are tried by themselves", async () => {
+      const lost = Object.assign(new Error("disk is full"), { code: "SQLITE_FULL" });
+      const results = await Promise.allSettled([
+        commit(made("ashlar", 1)),
+        writer.write(insert("corrie", 2)),
+        writer.write(async () => {
+          await insert("dunmoor", 3)();
+          // SQLite itself takes back the whole transaction when the disk is full.
+          await execute(store.connection, "ROLLBACK");
+          throw lost;
+        }),
+      ]);
+      expect(results.map((one) => (one.status === "rejected" ? (one.reason as unknown) : "kept"))).toEqual([
+        "kept",
+        lost,
+        lost,
+      ]);
+      expect((await huts()).map(({ id }) => id)).toEqual(["ashlar"]);
+      await writer.write(insert("corrie", 2));
+      expect(await huts()).toHaveLength(2);
+    });
   });
 
   it("takes nothing more once it is closed, and has kept all that it took", async () => {

@@ -1,30 +1,16 @@
-import type { Transaction } from "sequelize";
-import type { Statement } from "sqlite3";
-import { EventEmitter } from "node:events";
 import type { Awaited } from "@copper-kettle/core";
-import { execute, type Store } from "./database.js";
-import { intoSql, joined, mostRows, type KeyedStatement } from "./statements.js";
+import { EventEmitter } from "node:events";
+import type { Transaction } from "sequelize";
+import { gathered, type Batch, type Gathered } from "./batches.js";
+import type { Store } from "./database.js";
+import { PreparedStatements } from "./prepared.js";
+import type { Joined } from "./statements.js";
 import { move, type Moves, type Woken } from "./waits.js";
 
-/** One row of the journal: the entries of one commit of one run. */
-export interface JournalRecord {
-  run: string;
-  seq: number;
-  count: number;
-  at: number;
-  entries: string | null;
-  sealed: Buffer | null;
-  entriesBlob: string | null;
-  sealedBlob: string | null;
-}
+/** So many units share a transaction: those behind them should not wait for too many. */
+const mostUnits = 32;
 
-/** What becomes durable together, in the hot path. */
-export interface Batch extends Partial<Moves> {
-  records: JournalRecord[];
-  statements: KeyedStatement[];
-}
-
-/** What a low-rate write may do besides its rows. */
+/** What a unit of work may do besides its rows. */
 export interface Unit {
   /** Wakes the runs that wait for this, in the same transaction. */
   comes(awaited: Awaited): void;
@@ -35,6 +21,12 @@ export interface Unit {
 interface WriterEvents {
   /** Runs that go on, since what they wait for has come; it is durable. */
   woken: [runs: Woken[]];
+}
+
+interface WaitingUnit {
+  /** Does the work; what it returns is called once it is durable. */
+  run(transaction: Transaction, moved: (moves: Moves) => Promise<void>): Promise<() => void>;
+  reject(error: unknown): void;
 }
 
 interface Waiting extends Batch {
@@ -49,12 +41,14 @@ interface Waiting extends Batch {
 export class Writer {
   readonly events = new EventEmitter<WriterEvents>();
   #waiting: Waiting[] = [];
-  #tasks: (() => Promise<void>)[] = [];
+  #units: WaitingUnit[] = [];
   #working: Promise<void> | undefined;
-  readonly #prepared = new Map<string, Promise<Statement>>();
+  readonly #statements: PreparedStatements;
   #closed = false;
 
-  constructor(readonly store: Store) {}
+  constructor(readonly store: Store) {
+    this.#statements = new PreparedStatements(store.connection);
+  }
 
   /** Makes a batch durable. Batches become durable in the order in which they were given. */
   commit(batch: Batch): Promise<void> {
@@ -64,25 +58,26 @@ export class Writer {
     });
   }
 
-  /** Runs one low-rate write in a transaction of its own; models take the transaction that it gets. */
+  /**
+   * Runs a unit of work: in a savepoint of the transaction that it shares with others, in the order in which they were
+   * given. What it finds there is so when it commits. Models take the transaction that it gets. One that throws leaves
+   * nothing behind, and those beside it are as they were.
+   */
   write<T>(work: (transaction: Transaction, unit: Unit) => Promise<T>): Promise<T> {
     return new Promise((resolve, reject) => {
-      this.#tasks.push(async () => {
-        const comes: Awaited[] = [];
-        const after: (() => void)[] = [];
-        const unit: Unit = { comes: (one) => comes.push(one), after: (done) => after.push(done) };
-        try {
-          await execute(this.store.connection, "BEGIN IMMEDIATE");
-          const result = await work(this.store.writing, unit);
-          const woken = comes.length > 0 ? await this.#move({ rests: [], ended: [], comes }) : [];
-          await execute(this.store.connection, "COMMIT");
-          for (const done of after) done();
-          this.#wakes(woken);
-          resolve(result);
-        } catch (error) {
-          await execute(this.store.connection, "ROLLBACK").catch(() => undefined);
-          reject(error);
-        }
+      const comes: Awaited[] = [];
+      const after: (() => void)[] = [];
+      const unit: Unit = { comes: (one) => comes.push(one), after: (done) => after.push(done) };
+      this.#units.push({
+        async run(transaction, moved) {
+          const result = await work(transaction, unit);
+          if (comes.length > 0) await moved({ rests: [], ended: [], comes });
+          return () => {
+            for (const done of after) done();
+            resolve(result);
+          };
+        },
+        reject,
       });
       this.#wake();
     });
@@ -92,34 +87,79 @@ export class Writer {
   async close(): Promise<void> {
     while (this.#working) await this.#working;
     this.#closed = true;
-    for (const prepared of this.#prepared.values()) {
-      const statement = await prepared;
-      await new Promise<void>((resolve) => statement.finalize(() => resolve()));
-    }
-    this.#prepared.clear();
+    await this.#statements.close();
   }
 
   #wake(): void {
     if (this.#closed) throw new Error("The store is closed.");
     this.#working ??= this.#work().finally(() => {
       this.#working = undefined;
-      if (this.#waiting.length > 0 || this.#tasks.length > 0) this.#wake();
+      if (this.#waiting.length > 0 || this.#units.length > 0) this.#wake();
     });
   }
 
   async #work(): Promise<void> {
     // What is given in the same turn of the event loop shares a commit.
     await new Promise((resolve) => setImmediate(resolve));
-    while (this.#waiting.length > 0 || this.#tasks.length > 0) {
+    while (this.#waiting.length > 0 || this.#units.length > 0) {
       const batches = this.#waiting;
       this.#waiting = [];
-      if (batches.length > 0) await this.#commitAll(batches);
-      const task = this.#tasks.shift();
-      if (task) await task();
+      const units = this.#units.splice(0, mostUnits);
+      if (units.length > 0) await this.#group(batches, units);
+      else await this.#commitAll(batches);
     }
   }
 
+  /** Batches and units in one transaction. */
+  async #group(batches: Waiting[], units: WaitingUnit[]): Promise<void> {
+    const woken: Woken[] = [];
+    const moved = async (moves: Moves): Promise<void> => void woken.push(...(await this.#move(moves)));
+    try {
+      await this.#statements.run("BEGIN IMMEDIATE");
+      woken.push(...(await this.#apply(gathered(batches))));
+    } catch (error) {
+      await this.#statements.run("ROLLBACK").catch(() => undefined);
+      if (batches.length === 0) return this.#failAll([], units, error);
+      // A batch is at fault: each by itself, and the units behind them.
+      for (const batch of batches) await this.#commitAll([batch]);
+      return this.#group([], units);
+    }
+    const done: (() => void)[] = [];
+    let last: unknown;
+    try {
+      for (const unit of units) {
+        const before = woken.length;
+        await this.#statements.run("SAVEPOINT unit");
+        try {
+          done.push(await unit.run(this.store.writing, moved));
+        } catch (error) {
+          woken.length = before;
+          last = error;
+          await this.#statements.run("ROLLBACK TO unit");
+          last = undefined;
+          done.push(() => unit.reject(error));
+        }
+        await this.#statements.run("RELEASE unit");
+      }
+      await this.#statements.run("COMMIT");
+    } catch (error) {
+      // The transaction itself has failed, of a full disk, say: there is no savepoint to go back to, and nothing was kept.
+      await this.#statements.run("ROLLBACK").catch(() => undefined);
+      return this.#failAll(batches, units, last ?? error);
+    }
+    for (const batch of batches) batch.resolve();
+    for (const settle of done) settle();
+    this.#wakes(woken);
+  }
+
+  /** Nothing of a group was kept: batches are tried by themselves, units say so. */
+  async #failAll(batches: Waiting[], units: WaitingUnit[], error: unknown): Promise<void> {
+    for (const unit of units) unit.reject(error);
+    for (const batch of batches) await this.#commitAll([batch]);
+  }
+
   async #commitAll(batches: Waiting[]): Promise<void> {
+    if (batches.length === 0) return;
     try {
       const woken = await this.#transaction(batches);
       this.#wakes(woken);
@@ -132,83 +172,40 @@ export class Writer {
   }
 
   async #transaction(batches: Batch[]): Promise<Woken[]> {
-    const records = merged(batches.flatMap((batch) => batch.records));
-    const statements = new Map(
-      batches.flatMap((batch) => batch.statements).map((statement) => [statement.key, statement]),
-    );
-    const moves: Moves = {
-      rests: batches.flatMap(({ rests = [] }) => rests),
-      ended: batches.flatMap(({ ended = [] }) => ended),
-      comes: batches.flatMap(({ comes = [] }) => comes),
-    };
-    const isMoving = moves.rests.length + moves.ended.length + moves.comes.length > 0;
-    if (statements.size === 0 && records.length <= mostRows && !isMoving) {
-      if (records.length > 0) await this.#insert(records);
-      return []; // a single statement is a transaction of its own
+    const all = gathered(batches);
+    const [only, ...more] = all.inserts;
+    const isShort = all.rows.length + all.others.length + more.length === 0 && !all.moves;
+    if (isShort) {
+      // A single statement is a transaction of its own.
+      if (only) await this.#statements.run(only.sql, only.values);
+      return [];
     }
-    await this.#run("BEGIN IMMEDIATE", []);
+    await this.#statements.run("BEGIN IMMEDIATE");
     try {
-      const { rows, others } = joined(statements.values());
-      // Statements under way together are in no order, and a new row may be changed in the same commit.
-      await allOf(rows.map(({ sql, values }) => this.#run(sql, values)));
-      const running = others.map(({ sql, values }) => this.#run(sql, values));
-      for (let at = 0; at < records.length; at += mostRows)
-        running.push(this.#insert(records.slice(at, at + mostRows)));
-      await allOf(running);
-      const woken = isMoving ? await this.#move(moves) : [];
-      await this.#run("COMMIT", []);
+      const woken = await this.#apply(all);
+      await this.#statements.run("COMMIT");
       return woken;
     } catch (error) {
-      await this.#run("ROLLBACK", []).catch(() => undefined);
+      await this.#statements.run("ROLLBACK").catch(() => undefined);
       throw error;
     }
   }
 
-  #move(moves: Moves): Promise<Woken[]> {
-    return move(async (sql, values) => this.#rows(await this.#statement(sql), values), moves);
+  /** Writes what batches change, in the transaction that is open; returns the runs that go on. */
+  async #apply({ rows, others, inserts, moves }: Gathered): Promise<Woken[]> {
+    const run = ({ sql, values }: Joined): Promise<void> => this.#statements.run(sql, values);
+    // Statements under way together are in no order.
+    await allOf(rows.map(run));
+    await allOf([...others, ...inserts].map(run));
+    return moves ? this.#move(moves) : [];
   }
 
-  #rows(statement: Statement, values: unknown[]): Promise<Record<string, unknown>[]> {
-    return new Promise((resolve, reject) =>
-      statement.all(values, (error: Error | null, rows: Record<string, unknown>[]) =>
-        error ? reject(error) : resolve(rows),
-      ),
-    );
+  #move(moves: Moves): Promise<Woken[]> {
+    return move((sql, values) => this.#statements.rows(sql, values), moves);
   }
 
   #wakes(woken: Woken[]): void {
     if (woken.length > 0) this.events.emit("woken", woken);
-  }
-
-  #insert(records: JournalRecord[]): Promise<void> {
-    const form = records.some((record) => record.sealed || record.entriesBlob || record.sealedBlob)
-      ? full
-      : plain;
-    return this.#run(insertOf(form, records.length), records.flatMap(form.values));
-  }
-
-  /** Runs a statement, prepared once for its text. */
-  async #run(sql: string, values: unknown[]): Promise<void> {
-    const statement = await this.#statement(sql);
-    return new Promise((resolve, reject) =>
-      statement.run(values, (error: Error | null) => (error ? reject(error) : resolve())),
-    );
-  }
-
-  #statement(sql: string): Promise<Statement> {
-    let prepared = this.#prepared.get(sql);
-    if (!prepared) this.#prepared.set(sql, (prepared = this.#prepare(sql)));
-    return prepared;
-  }
-
-  #prepare(sql: string): Promise<Statement> {
-    return new Promise((resolve, reject) => {
-      const statement: Statement = this.store.connection.prepare(sql, (error: Error | null) => {
-        if (!error) return resolve(statement);
-        this.#prepared.delete(sql);
-        reject(error);
-      });
-    });
   }
 }
 
@@ -216,55 +213,4 @@ export class Writer {
 async function allOf(running: Promise<void>[]): Promise<void> {
   const results = await Promise.allSettled(running);
   for (const result of results) if (result.status === "rejected") throw result.reason;
-}
-
-/** A form of the INSERT: most rows have nothing sealed and nothing put aside, and binding nulls costs time. */
-interface InsertForm {
-  columns: string;
-  values: (record: JournalRecord) => unknown[];
-  texts: string[];
-}
-
-const plain: InsertForm = {
-  columns: "run, seq, count, at, entries",
-  values: (record) => [record.run, record.seq, record.count, record.at, record.entries],
-  texts: [],
-};
-const full: InsertForm = {
-  columns: "run, seq, count, at, entries, sealed, entries_blob, sealed_blob",
-  values: (record) => [...plain.values(record), record.sealed, record.entriesBlob, record.sealedBlob],
-  texts: [],
-};
-
-function insertOf(form: InsertForm, rows: number): string {
-  return (form.texts[rows] ??= intoSql("journal", form.columns, rows));
-}
-
-/** Open rows of one run that follow each other become one row. */
-function merged(records: JournalRecord[]): JournalRecord[] {
-  const result: JournalRecord[] = [];
-  const lastOf = new Map<string, JournalRecord>();
-  for (const record of records) {
-    const last = lastOf.get(record.run);
-    // Two that begin at the same number were written by two who did not know of each other: the second one fails.
-    if (
-      last &&
-      last.entries !== null &&
-      last.seq + last.count === record.seq &&
-      record.entries !== null &&
-      !last.sealed &&
-      !record.sealed &&
-      !last.sealedBlob &&
-      !record.sealedBlob &&
-      last.entries.length + record.entries.length < 65_536
-    ) {
-      last.entries = `${last.entries.slice(0, -1)},${record.entries.slice(1)}`;
-      last.count += record.count;
-      continue;
-    }
-    const copy = { ...record };
-    lastOf.set(record.run, copy);
-    result.push(copy);
-  }
-  return result;
 }
