@@ -15,9 +15,13 @@ interface Past {
 }
 
 const folder = join(import.meta.dirname, "past-journals");
-const past = readdirSync(folder).flatMap((format) =>
-  readdirSync(join(folder, format)).map((name) => [`${format}/${name}`] as const),
-);
+const past = readdirSync(folder)
+  .filter((format) => /^\d+$/.test(format))
+  .flatMap((format) =>
+    readdirSync(join(folder, format))
+      .filter((name) => name.endsWith(".json"))
+      .map((name) => [`${format}/${name}`] as const),
+  );
 
 describe("a journal of an older format", () => {
   const read = (name: string): Past => JSON.parse(readFileSync(join(folder, name), "utf8")) as Past;

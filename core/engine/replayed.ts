@@ -12,8 +12,10 @@ export class StepLog {
   ended: EntryOf<"ended"> | undefined;
   /** Whether it was sent again after a send whose fate is not known. */
   resent = false;
-  /** Of a loop: its items. */
+  /** Of a loop: its items; they are let go once it has ended. */
   readonly items = new Map<number, ItemLog>();
+  /** Of a loop whose items were let go: their problems. */
+  problems = 0;
 
   /** Whether an attempt was about to be sent and nothing is known of it. */
   get lost(): boolean {

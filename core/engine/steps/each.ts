@@ -18,7 +18,8 @@ const mostFailures = 1_000;
 
 /** Runs its steps once for each item of a list: in order, or several at once. */
 export async function walkEach(walk: Walk, step: EachStep, frame: Frame, log: StepLog): Promise<void> {
-  if (log.ended) countProblems(frame, log);
+  // A loop that had ended before the walk came here again counts as it did then.
+  if (log.ended) frame.problems.count += itemProblems(log);
   if (takeEnded(walk, step, frame, log)) return;
   const path = frame.prefix + step.name;
   walk.progress.check(frame, path);
@@ -35,6 +36,7 @@ export async function walkEach(walk: Walk, step: EachStep, frame: Frame, log: St
     ...(loop.collectsSecrets ? [["outcome", "items"]] : []),
   ];
   settled(walk, step, frame, walk.ports.clock.now(), loop.outcome(), { masked });
+  log.problems = itemProblems(log);
   log.items.clear();
 }
 
@@ -112,9 +114,8 @@ function problemsOf(item: ItemLog["ended"]): number {
   return (item?.problems ?? 0) + (item?.error ? 1 : 0);
 }
 
-/** A loop that had ended before the run went on counts as it did then. */
-function countProblems(frame: Frame, log: StepLog): void {
-  for (const { ended } of log.items.values()) frame.problems.count += problemsOf(ended);
+function itemProblems({ items, problems }: StepLog): number {
+  return [...items.values()].reduce((sum, { ended }) => sum + problemsOf(ended), problems);
 }
 
 class Loop {
