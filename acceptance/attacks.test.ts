@@ -28,6 +28,7 @@ describe("somebody who means harm", () => {
     expect(owners.map(([name]) => name).sort()).toEqual([
       "backup",
       "createToken",
+      "erase",
       "pause",
       "prune",
       "putNotifications",

@@ -128,6 +128,9 @@ describe("ckettle", () => {
     expect(first.out).toBe(second.out);
     await world.settled(first.out.trim());
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
+    expect(
+      await world.ckettle(["start", "greet-guest", "-i", "email=odd@huts.example", "--key", "k1"]),
+    ).toMatchObject({ code: 2, err: expect.stringContaining("with other inputs") as string });
   });
 
   it("lists, shows and follows runs", async () => {

@@ -2,6 +2,7 @@ import { Command } from "commander";
 import { addActivity } from "./commands/activity.js";
 import { addBackup } from "./commands/backup.js";
 import { addConstant } from "./commands/constant.js";
+import { addErase } from "./commands/erase.js";
 import { addKey } from "./commands/key.js";
 import { addLocks } from "./commands/locks.js";
 import { addNotifications } from "./commands/notifications.js";
@@ -50,6 +51,7 @@ export function buildProgram(): Command {
     addPause,
     addBackup,
     addRetention,
+    addErase,
     addNotifications,
     addApi,
     addTry,

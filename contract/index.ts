@@ -5,6 +5,7 @@ export * from "./routes/apis.js";
 export * from "./routes/by-hand.js";
 export * from "./routes/credentials.js";
 export * from "./routes/drift.js";
+export * from "./routes/erasures.js";
 export * from "./routes/notifications.js";
 export * from "./routes/operations.js";
 export * from "./routes/retention.js";

@@ -12,8 +12,8 @@ export interface Route<P extends z.ZodType, Q extends z.ZodType, B extends z.Zod
   output: O;
   /** The status of a success. */
   status: 200 | 201 | 202 | 204;
-  /** Who may call it: anybody (`nothing`), the owner, or whoever has an access token or a session (left out). */
-  needs?: "nothing" | "owner";
+  /** What a caller must have: `nothing`; an access token or a session (`token`); one of the `owner`. */
+  needs: "nothing" | "token" | "owner";
   /** Whether the response is a stream of server-sent events (WHATWG HTML, section 9.2), each of type `output`. */
   events?: true;
 }

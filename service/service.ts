@@ -20,6 +20,7 @@ import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
+import { RunActs } from "./runs/acts.js";
 import { withReused } from "./runs/again.js";
 import { ChildRuns } from "./runs/children.js";
 import { LockKeeper } from "./runs/locks.js";
@@ -158,6 +159,7 @@ export async function startService(config: Config): Promise<Service> {
     log,
   });
   const starts = new Starts(journals, workflows, runner);
+  const acts = new RunActs(journals, runner);
   journals.withReused = (row, own) =>
     withReused(
       { workflows, journals },
@@ -165,7 +167,7 @@ export async function startService(config: Config): Promise<Service> {
       own,
       async (source) => (await journals.loadWhole(source)).entries,
     );
-  runner.children = new ChildRuns(starts, runner, journals, workflows);
+  runner.children = new ChildRuns({ starts, acts, runner, journals, workflows });
   let ready = false;
   const server = createServer({ requestTimeout });
   server.maxConnections = bounds.connections;
@@ -241,8 +243,11 @@ export async function startService(config: Config): Promise<Service> {
     transport,
     reader,
     sealing,
+    blobs,
+    checkpoints,
     runner,
     starts,
+    acts,
     log,
   };
   server.on(

@@ -29,5 +29,6 @@ export const activityRoutes = {
     }),
     output: z.object({ activity: z.array(activity) }),
     status: 200,
+    needs: "token",
   }),
 } as const;

@@ -86,6 +86,7 @@ export const apisRoutes = {
     summary: "List the APIs",
     output: z.object({ apis: z.array(apiSummary) }),
     status: 200,
+    needs: "token",
   }),
   api: route({
     method: "GET",
@@ -94,6 +95,7 @@ export const apisRoutes = {
     params: named,
     output: apiDetail,
     status: 200,
+    needs: "token",
   }),
   previewApi: route({
     method: "POST",
@@ -103,6 +105,7 @@ export const apisRoutes = {
     body: documentInput,
     output: reading,
     status: 200,
+    needs: "token",
   }),
   putApi: route({
     method: "PUT",
@@ -112,6 +115,7 @@ export const apisRoutes = {
     body: documentInput.extend({ base: z.int().optional() }),
     output: reading.extend({ api: apiDetail }),
     status: 200,
+    needs: "token",
   }),
   removeApi: route({
     method: "DELETE",
@@ -120,6 +124,7 @@ export const apisRoutes = {
     params: named,
     output: z.undefined(),
     status: 204,
+    needs: "token",
   }),
   apiDocument: route({
     method: "GET",
@@ -129,5 +134,6 @@ export const apisRoutes = {
     query: z.object({ revision: z.coerce.number().int().min(1).optional() }),
     output: jsonObject,
     status: 200,
+    needs: "token",
   }),
 } as const;

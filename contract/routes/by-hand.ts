@@ -39,6 +39,7 @@ export const byHandRoutes = {
     }),
     output: run,
     status: 202,
+    needs: "token",
   }),
   compareRuns: route({
     method: "GET",
@@ -48,5 +49,6 @@ export const byHandRoutes = {
     query: z.object({ with: z.string() }),
     output: z.object({ first: run, second: run, steps: z.array(comparedStep) }),
     status: 200,
+    needs: "token",
   }),
 } as const;

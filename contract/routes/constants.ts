@@ -9,6 +9,7 @@ export const constantsRoutes = {
     summary: "List the constants: named values that are not secrets, for every workflow",
     output: z.object({ constants: jsonObject }),
     status: 200,
+    needs: "token",
   }),
   putConstant: route({
     method: "PUT",
@@ -18,6 +19,7 @@ export const constantsRoutes = {
     body: z.strictObject({ value: json }),
     output: z.object({ constants: jsonObject }),
     status: 200,
+    needs: "token",
   }),
   removeConstant: route({
     method: "DELETE",
@@ -26,5 +28,6 @@ export const constantsRoutes = {
     params: z.object({ name: z.string() }),
     output: nothing,
     status: 204,
+    needs: "token",
   }),
 } as const;

@@ -225,6 +225,7 @@ export const credentialsRoutes = {
     summary: "List the credentials, without their secrets",
     output: z.object({ credentials: z.array(credential) }),
     status: 200,
+    needs: "token",
   }),
   credential: route({
     method: "GET",
@@ -233,6 +234,7 @@ export const credentialsRoutes = {
     params: named,
     output: credentialDetail,
     status: 200,
+    needs: "token",
   }),
   putCredential: route({
     method: "PUT",
@@ -245,6 +247,7 @@ export const credentialsRoutes = {
       removed: z.array(z.string()).meta({ description: "What was removed from the given secrets." }),
     }),
     status: 200,
+    needs: "token",
   }),
   removeCredential: route({
     method: "DELETE",
@@ -253,6 +256,7 @@ export const credentialsRoutes = {
     params: named,
     output: nothing,
     status: 204,
+    needs: "token",
   }),
   checkCredential: route({
     method: "POST",
@@ -267,6 +271,7 @@ export const credentialsRoutes = {
     }),
     output: checkResult,
     status: 200,
+    needs: "token",
   }),
   signInCredential: route({
     method: "POST",
@@ -275,6 +280,7 @@ export const credentialsRoutes = {
     params: named,
     output: z.object({ url: z.string(), expiresAt: z.string() }),
     status: 200,
+    needs: "token",
   }),
   forgetToken: route({
     method: "DELETE",
@@ -283,6 +289,7 @@ export const credentialsRoutes = {
     params: named,
     output: nothing,
     status: 204,
+    needs: "token",
   }),
   requestSheet: route({
     method: "GET",
@@ -291,6 +298,7 @@ export const credentialsRoutes = {
     params: named,
     output: z.object({ markdown: z.string() }),
     status: 200,
+    needs: "token",
   }),
   redirectUri: route({
     method: "GET",
@@ -298,5 +306,6 @@ export const credentialsRoutes = {
     summary: "Get the redirect URI of this installation",
     output: z.object({ redirectUri: z.string() }),
     status: 200,
+    needs: "token",
   }),
 } as const;

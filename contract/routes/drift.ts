@@ -29,6 +29,7 @@ export const driftRoutes = {
     query: z.object({ api: z.string().optional() }),
     output: z.object({ drift: z.array(drift) }),
     status: 200,
+    needs: "token",
   }),
   forgetDrift: route({
     method: "POST",
@@ -38,5 +39,6 @@ export const driftRoutes = {
     body: z.strictObject({ operation: z.string().optional() }),
     output: z.object({ forgotten: z.number() }),
     status: 200,
+    needs: "token",
   }),
 } as const;

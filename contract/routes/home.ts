@@ -39,5 +39,6 @@ export const homeRoutes = {
       }),
     }),
     status: 200,
+    needs: "token",
   }),
 } as const;

@@ -13,6 +13,7 @@ import { constantsRoutes } from "./constants.js";
 import { sealingKeyRoutes } from "./sealing-key.js";
 import { notificationsRoutes } from "./notifications.js";
 import { retentionRoutes } from "./retention.js";
+import { erasuresRoutes } from "./erasures.js";
 import { backupsRoutes } from "./backups.js";
 import { apisRoutes } from "./apis.js";
 import { operationsRoutes } from "./operations.js";
@@ -40,6 +41,7 @@ export const routes = {
   ...notificationsRoutes,
   ...retentionRoutes,
   ...backupsRoutes,
+  ...erasuresRoutes,
   ...apisRoutes,
   ...operationsRoutes,
   ...driftRoutes,

@@ -19,5 +19,6 @@ export const locksRoutes = {
       ),
     }),
     status: 200,
+    needs: "token",
   }),
 } as const;

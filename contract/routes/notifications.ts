@@ -72,6 +72,7 @@ export const notificationsRoutes = {
     summary: "Get who is notified when something needs a person",
     output: notifications,
     status: 200,
+    needs: "token",
   }),
   putNotifications: route({
     method: "PUT",

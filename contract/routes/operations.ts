@@ -63,6 +63,7 @@ export const operationsRoutes = {
     query: z.object({ search: z.string().optional() }),
     output: z.object({ operations: z.array(operationSummary) }),
     status: 200,
+    needs: "token",
   }),
   operation: route({
     method: "GET",
@@ -71,6 +72,7 @@ export const operationsRoutes = {
     params: named.extend({ id: z.string().min(1) }),
     output: operationDetail,
     status: 200,
+    needs: "token",
   }),
   operationSource: route({
     method: "GET",
@@ -79,6 +81,7 @@ export const operationsRoutes = {
     params: operation,
     output: z.object({ method: z.string(), path: z.string(), operation: jsonObject, revision: z.number() }),
     status: 200,
+    needs: "token",
   }),
   putOperation: route({
     method: "PUT",
@@ -93,6 +96,7 @@ export const operationsRoutes = {
     }),
     output: z.object({ operation: operationDetail, api: apiDetail }),
     status: 200,
+    needs: "token",
   }),
   removeOperation: route({
     method: "DELETE",
@@ -101,6 +105,7 @@ export const operationsRoutes = {
     params: operation,
     output: z.undefined(),
     status: 204,
+    needs: "token",
   }),
   addOperation: route({
     method: "POST",
@@ -126,6 +131,7 @@ export const operationsRoutes = {
       api: apiDetail,
     }),
     status: 201,
+    needs: "token",
   }),
   adoptStep: route({
     method: "POST",
@@ -145,5 +151,6 @@ export const operationsRoutes = {
       api: apiDetail,
     }),
     status: 200,
+    needs: "token",
   }),
 } as const;

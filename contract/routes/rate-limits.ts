@@ -22,5 +22,6 @@ export const rateLimitsRoutes = {
       ),
     }),
     status: 200,
+    needs: "token",
   }),
 } as const;

@@ -19,6 +19,7 @@ export const rememberedRoutes = {
       ),
     }),
     status: 200,
+    needs: "token",
   }),
   forgetRemembered: route({
     method: "DELETE",
@@ -28,5 +29,6 @@ export const rememberedRoutes = {
     query: z.object({ key: z.string() }),
     output: z.undefined(),
     status: 204,
+    needs: "token",
   }),
 } as const;

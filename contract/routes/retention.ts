@@ -21,6 +21,7 @@ export const retentionRoutes = {
     summary: "Retention, and how many of each workflow",
     output: retention,
     status: 200,
+    needs: "token",
   }),
   putRetention: route({
     method: "PUT",

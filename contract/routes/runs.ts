@@ -153,6 +153,7 @@ export const runsRoutes = {
     }),
     output: run,
     status: 202,
+    needs: "token",
   }),
   listRuns: route({
     method: "GET",
@@ -167,6 +168,7 @@ export const runsRoutes = {
     }),
     output: z.object({ runs: z.array(run), more: z.boolean() }),
     status: 200,
+    needs: "token",
   }),
   run: route({
     method: "GET",
@@ -175,6 +177,7 @@ export const runsRoutes = {
     params: runId,
     output: runDetail,
     status: 200,
+    needs: "token",
   }),
   runScope: route({
     method: "GET",
@@ -183,6 +186,7 @@ export const runsRoutes = {
     params: z.object({ id: z.string() }),
     output: jsonObject,
     status: 200,
+    needs: "token",
   }),
   journal: route({
     method: "GET",
@@ -192,6 +196,7 @@ export const runsRoutes = {
     query: z.object({ after: z.coerce.number().int().min(-1).default(-1), limit: count(1_000, 200) }),
     output: z.object({ entries: z.array(journalEntry), more: z.boolean() }),
     status: 200,
+    needs: "token",
   }),
   runEvents: route({
     method: "GET",
@@ -201,6 +206,7 @@ export const runsRoutes = {
     query: z.object({ after: z.coerce.number().int().min(-1).default(-1) }),
     output: journalEntry,
     status: 200,
+    needs: "token",
     events: true,
   }),
   events: route({
@@ -209,6 +215,7 @@ export const runsRoutes = {
     summary: "Follow the states of all runs",
     output: z.object({ id: z.string(), workflow: z.string(), state: runState }),
     status: 200,
+    needs: "token",
     events: true,
   }),
   stopRun: route({
@@ -219,6 +226,7 @@ export const runsRoutes = {
     body: z.strictObject({ how: z.enum(["after-step", "now"]).default("after-step") }),
     output: run,
     status: 202,
+    needs: "token",
   }),
   decideRun: route({
     method: "POST",
@@ -237,6 +245,7 @@ export const runsRoutes = {
     }),
     output: run,
     status: 202,
+    needs: "token",
   }),
   continueRun: route({
     method: "POST",
@@ -251,6 +260,7 @@ export const runsRoutes = {
     }),
     output: run,
     status: 202,
+    needs: "token",
   }),
   resumeRun: route({
     method: "POST",
@@ -259,6 +269,7 @@ export const runsRoutes = {
     params: runId,
     output: run,
     status: 202,
+    needs: "token",
   }),
   pause: route({
     method: "PUT",

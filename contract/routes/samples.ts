@@ -28,6 +28,7 @@ export const samplesRoutes = {
     params: operation,
     output: z.object({ samples: z.array(sample) }),
     status: 200,
+    needs: "token",
   }),
   saveSample: route({
     method: "PUT",
@@ -47,6 +48,7 @@ export const samplesRoutes = {
       api: apiDetail,
     }),
     status: 200,
+    needs: "token",
   }),
   removeSample: route({
     method: "DELETE",
@@ -55,5 +57,6 @@ export const samplesRoutes = {
     params: operation.extend({ sample: sampleName }),
     output: z.undefined(),
     status: 204,
+    needs: "token",
   }),
 } as const;

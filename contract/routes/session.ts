@@ -18,6 +18,7 @@ export const sessionRoutes = {
     summary: "Who is signed in",
     output: z.object({ as: z.string() }),
     status: 200,
+    needs: "token",
   }),
   closeSession: route({
     method: "DELETE",
@@ -25,6 +26,7 @@ export const sessionRoutes = {
     summary: "Sign out",
     output: nothing,
     status: 204,
+    needs: "token",
   }),
   signInLink: route({
     method: "POST",
@@ -32,5 +34,6 @@ export const sessionRoutes = {
     summary: "Make a one-time sign-in link to the console, good for ten minutes",
     output: z.object({ url: z.string(), expiresAt: z.string() }),
     status: 201,
+    needs: "token",
   }),
 } as const;

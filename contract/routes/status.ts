@@ -21,5 +21,6 @@ export const statusRoutes = {
       trouble,
     }),
     status: 200,
+    needs: "token",
   }),
 } as const;

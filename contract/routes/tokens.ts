@@ -11,6 +11,7 @@ export const tokensRoutes = {
     summary: "List the access tokens by name; never the tokens themselves",
     output: z.object({ tokens: z.array(token) }),
     status: 200,
+    needs: "token",
   }),
   createToken: route({
     method: "POST",
@@ -28,5 +29,6 @@ export const tokensRoutes = {
     params: named,
     output: nothing,
     status: 204,
+    needs: "token",
   }),
 } as const;

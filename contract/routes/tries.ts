@@ -96,6 +96,7 @@ export const triesRoutes = {
     body: z.strictObject({ text: z.string() }),
     output: understoodRequest,
     status: 200,
+    needs: "token",
   }),
   tryOperation: route({
     method: "POST",
@@ -116,6 +117,7 @@ export const triesRoutes = {
     }),
     output: tryResult,
     status: 200,
+    needs: "token",
   }),
   listTries: route({
     method: "GET",
@@ -127,6 +129,7 @@ export const triesRoutes = {
     }),
     output: z.object({ tries: z.array(tryEntry) }),
     status: 200,
+    needs: "token",
   }),
   try: route({
     method: "GET",
@@ -135,5 +138,6 @@ export const triesRoutes = {
     params: z.object({ id: z.coerce.number().int() }),
     output: tryEntry.extend({ result: tryResult }),
     status: 200,
+    needs: "token",
   }),
 } as const;

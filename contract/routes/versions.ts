@@ -18,6 +18,7 @@ export const versionsRoutes = {
     params: named,
     output: z.object({ versions: z.array(version) }),
     status: 200,
+    needs: "token",
   }),
   diffVersions: route({
     method: "GET",
@@ -27,6 +28,7 @@ export const versionsRoutes = {
     query: z.object({ from: z.coerce.number().int().min(0), to: z.coerce.number().int().min(0).default(0) }),
     output: z.object({ diff: z.string() }),
     status: 200,
+    needs: "token",
   }),
   rollBack: route({
     method: "POST",
@@ -36,5 +38,6 @@ export const versionsRoutes = {
     body: z.strictObject({ version: z.int().min(1) }),
     output: workflowDetail,
     status: 200,
+    needs: "token",
   }),
 } as const;

@@ -65,6 +65,7 @@ export const workflowsRoutes = {
       outline: runDetail.shape.steps,
     }),
     status: 200,
+    needs: "token",
   }),
   workflowSchema: route({
     method: "GET",
@@ -72,6 +73,7 @@ export const workflowsRoutes = {
     summary: "Get the JSON Schema of the workflow file",
     output: jsonObject,
     status: 200,
+    needs: "token",
   }),
   listWorkflows: route({
     method: "GET",
@@ -79,6 +81,7 @@ export const workflowsRoutes = {
     summary: "List the workflows",
     output: z.object({ workflows: z.array(workflowSummary) }),
     status: 200,
+    needs: "token",
   }),
   workflow: route({
     method: "GET",
@@ -88,6 +91,7 @@ export const workflowsRoutes = {
     query: z.object({ version: z.coerce.number().int().min(1).optional() }),
     output: workflowDetail,
     status: 200,
+    needs: "token",
   }),
   pushWorkflow: route({
     method: "PUT",
@@ -104,6 +108,7 @@ export const workflowsRoutes = {
     }),
     output: workflowDetail,
     status: 200,
+    needs: "token",
   }),
   publishWorkflow: route({
     method: "POST",
@@ -112,6 +117,7 @@ export const workflowsRoutes = {
     params: named,
     output: workflowDetail,
     status: 200,
+    needs: "token",
   }),
   removeWorkflow: route({
     method: "DELETE",
@@ -120,5 +126,6 @@ export const workflowsRoutes = {
     params: named,
     output: nothing,
     status: 204,
+    needs: "token",
   }),
 } as const;

@@ -161,6 +161,15 @@ export function sameJson(a: Json, b: Json): boolean {
   });
 }
 
+/** A text that is the same for the same values, as {@link sameJson} compares them: for digests. */
+export function canonicalJson(value: Json): string {
+  if (typeof value === "number" || value instanceof Exact) return canonicalDecimal(String(value));
+  if (Array.isArray(value)) return `[${value.map(canonicalJson).join(",")}]`;
+  if (!isObject(value)) return JSON.stringify(value);
+  const keys = Object.keys(value).sort();
+  return `{${keys.map((key) => `${JSON.stringify(key)}:${canonicalJson(own(value, key) as Json)}`).join(",")}}`;
+}
+
 /** Whether a value nests deeper than `most`. Looks no deeper than that, however deep it goes. */
 export function isDeeper(value: unknown, most: number): boolean {
   if (typeof value !== "object" || value === null || value instanceof Exact) return false;

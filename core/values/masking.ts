@@ -17,6 +17,9 @@ export class MaskSet {
   readonly #values = new Set<string>();
   readonly #needles = new Needles();
 
+  /** @param instead what stands where something was found */
+  constructor(readonly instead = mask) {}
+
   /** Takes in secrets; the ones that are too short to be found by value are left to their places. */
   add(values: Iterable<string>): boolean {
     const before = this.#values.size;
@@ -51,7 +54,7 @@ export class MaskSet {
 
   /** Masks every occurrence in a text. */
   text(text: string): string {
-    return this.#values.size === 0 ? text : this.#needles.replace(text, mask);
+    return this.#values.size === 0 ? text : this.#needles.replace(text, this.instead);
   }
 
   found(text: string): boolean {
@@ -69,7 +72,8 @@ export class MaskSet {
   json(value: Json): Json {
     if (this.#values.size === 0) return value;
     if (typeof value === "string") return this.text(value);
-    if (typeof value === "number" || value instanceof Exact) return this.found(String(value)) ? mask : value;
+    if (typeof value === "number" || value instanceof Exact)
+      return this.found(String(value)) ? this.instead : value;
     if (Array.isArray(value)) return value.map((item) => this.json(item));
     if (!isObject(value)) return value;
     const copy: JsonObject = {};

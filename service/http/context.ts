@@ -8,6 +8,8 @@ import type { SignIns } from "../oauth/sign-in.js";
 import type { Sealing } from "../sealing/sealing.js";
 import type { ActivityStore } from "../store/activity.js";
 import type { ApiStore } from "../store/apis.js";
+import type { Blobs } from "../store/blobs.js";
+import type { Checkpoints } from "../store/checkpoints.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { DriftStore } from "../store/drift.js";
@@ -22,6 +24,7 @@ import type { LockKeeper } from "../runs/locks.js";
 import type { RateLimiter } from "../runs/rate-limiter.js";
 import type { RememberedStore } from "../store/remembered.js";
 import type { SettingStore } from "../store/settings.js";
+import type { RunActs } from "../runs/acts.js";
 import type { Starts } from "../runs/starts.js";
 import type { Notifier } from "../notifications/notifier.js";
 import type { Pruner } from "../upkeep/retention.js";
@@ -61,7 +64,10 @@ export interface Context {
   transport: Transport;
   reader: AsideReader;
   sealing: Sealing;
+  blobs: Blobs;
+  checkpoints: Checkpoints;
   runner: Runner;
   starts: Starts;
+  acts: RunActs;
   log: Logger;
 }

@@ -8,7 +8,7 @@ import { BackupFault } from "../upkeep/backup.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
-import { BadInputs, BadOptions, QueueFull, WrongState } from "../runs/starts.js";
+import { BadInputs, BadOptions, KeyReused, QueueFull, WrongState } from "../runs/starts.js";
 
 /** A response that is not a success, as problem details (RFC 9457). `type` is stable; `detail` says what to do. */
 export class HttpProblem extends Error {
@@ -99,6 +99,8 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(409, "draft-conflict", "The draft was changed by somebody else", error.message);
   if (error instanceof ApiConflict)
     return new HttpProblem(409, "api-conflict", "The API was changed by somebody else", error.message);
+  if (error instanceof KeyReused)
+    return new HttpProblem(422, "key-reused", "The key was used for another start", error.message);
   if (error instanceof WrongState)
     return new HttpProblem(409, "wrong-state", "Not possible in this state", error.message);
   if (error instanceof BadCredential)

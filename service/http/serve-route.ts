@@ -30,7 +30,7 @@ export function serve<R extends AnyRoute>(
 ): void {
   const method = route.method.toLowerCase() as "get" | "post" | "put" | "delete";
   app[method](route.path.replace(/\{(\w+)\}/g, ":$1"), async (request: Request, response: Response) => {
-    const by = (response.locals["by"] as string | undefined) ?? "nobody";
+    const by = callerOf(route, response);
     if (route.needs === "owner") requireOwner(by);
     const call = {
       params: checked(route.params, whole(request.params, "path"), "path"),
@@ -45,6 +45,14 @@ export function serve<R extends AnyRoute>(
     if (output === undefined) response.status(route.status).end();
     else sendJson(response, route.status, output);
   });
+}
+
+/** Who calls: a route that needs somebody is never served to nobody, wherever it was put. */
+function callerOf({ needs, path }: AnyRoute, response: Response): string {
+  const by = response.locals["by"] as string | undefined;
+  if (by === undefined && needs !== "nothing")
+    throw new Error(`${path} is served before anybody is asked who calls.`);
+  return by ?? "nobody";
 }
 
 /** No name or text of a URL holds a NUL: the database would end the text there. */

@@ -2,14 +2,14 @@ import { printJson, type Entry } from "@copper-kettle/core";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { RunRecord } from "../store/models.js";
 import { TestStore } from "../store/store.test.kit.js";
+import { RunActs } from "./acts.js";
 import { ChildRuns } from "./children.js";
 import { LockKeeper } from "./locks.js";
 import { Runner } from "./runner.js";
-import { Starts } from "./starts.js";
 
 describe("a stop of a run", () => {
   let it_: TestStore;
-  let starts: Starts;
+  let acts: RunActs;
   let runner: Runner;
   let row: RunRecord;
   const rest: Entry = { type: "rested", at: 2, state: "waiting", until: 9e12 };
@@ -20,8 +20,8 @@ describe("a stop of a run", () => {
     const clock = { now: () => 7, wait: () => Promise.resolve() };
     const log = { error: () => undefined };
     runner = new Runner({ journals, clock, log, locks: new LockKeeper((name) => name) } as never);
-    starts = new Starts(journals, {} as never, runner);
-    runner.children = new ChildRuns(starts, runner, journals, {} as never);
+    acts = new RunActs(journals, runner);
+    runner.children = new ChildRuns({ acts, runner, journals } as never);
     await it_.addRun("r1");
     await write([rest]);
     row = (await it_.journals.runs.find("r1")) as RunRecord;
@@ -47,7 +47,7 @@ describe("a stop of a run", () => {
       await write([{ type: "finished", at: 3, state: "succeeded", problems: 0 }]);
       return load.call(it_.journals, run, workflow);
     };
-    await expect(starts.stop(row, { now: false, by: "op" })).rejects.toThrow("it is succeeded");
+    await expect(acts.stop(row, { now: false, by: "op" })).rejects.toThrow("it is succeeded");
     expect(await types()).toEqual(["rested", "finished"]);
   });
 });

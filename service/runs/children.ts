@@ -6,8 +6,10 @@ import {
   type JsonObject,
 } from "@copper-kettle/core";
 import type { JournalStore } from "../store/journal.js";
+import { callKey } from "../store/start-keys.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { parseJson, type RunError } from "@copper-kettle/core";
+import type { RunActs } from "./acts.js";
 import type { Runner } from "./runner.js";
 import { BadInputs, QueueFull, WrongState, type Starts } from "./starts.js";
 
@@ -20,10 +22,13 @@ const lookMillis = 1_000;
 /** Runs that steps of other runs start. */
 export class ChildRuns {
   constructor(
-    readonly starts: Starts,
-    readonly runner: Runner,
-    readonly journals: JournalStore,
-    readonly workflows: WorkflowStore,
+    readonly parts: {
+      starts: Starts;
+      acts: RunActs;
+      runner: Runner;
+      journals: JournalStore;
+      workflows: WorkflowStore;
+    },
   ) {}
 
   /** The runs that one run starts. */
@@ -37,10 +42,10 @@ export class ChildRuns {
 
   /** Stops a run that has not ended. One that ends by itself meanwhile is left as it is. */
   async stop(id: string, by: string): Promise<void> {
-    const row = await this.journals.runs.find(id);
+    const row = await this.parts.journals.runs.find(id);
     if (!row || row.endedAt !== null) return;
     try {
-      await this.starts.stop(row, { now: false, by });
+      await this.parts.acts.stop(row, { now: false, by });
     } catch (error) {
       if (!(error instanceof WrongState)) throw error;
     }
@@ -48,7 +53,8 @@ export class ChildRuns {
 
   /** Stops the runs that a run called and waits for, or would wait for; without a run, those of all runs that have ended. */
   async stopCalled(run?: string): Promise<void> {
-    for (const { id, parent } of await this.journals.runs.called(run)) await this.stop(id, `run ${parent}`);
+    for (const { id, parent } of await this.parts.journals.runs.called(run))
+      await this.stop(id, `run ${parent}`);
   }
 
   async #start(run: string, child: ChildStart): Promise<string> {
@@ -57,7 +63,7 @@ export class ChildRuns {
         "too-deep",
         `${child.workflow} would be called ${child.depth} levels deep, but ${deepest} is the most. Does a workflow call itself?`,
       );
-    const found = await this.workflows.startable(child.workflow);
+    const found = await this.parts.workflows.startable(child.workflow);
     if (!found?.published)
       throw new ChildRefused(
         "no-workflow",
@@ -66,11 +72,11 @@ export class ChildRuns {
           : `There is no workflow "${child.workflow}".`,
       );
     try {
-      const { row } = await this.starts.start({
+      const { row } = await this.parts.starts.start({
         workflow: child.workflow,
         ...found.published,
         inputs: child.inputs,
-        key: `call:${run}:${child.path}`,
+        key: callKey(run, child.path),
         caller: { run, path: child.path, depth: child.depth },
         waited: child.waits,
         secrets: child.secrets,
@@ -91,7 +97,7 @@ export class ChildRuns {
     const onRested = (id: string): void => {
       if (id === child) look();
     };
-    this.runner.events.on("rested", onRested);
+    this.parts.runner.events.on("rested", onRested);
     const end = Date.now() + millis;
     try {
       for (;;) {
@@ -99,16 +105,16 @@ export class ChildRuns {
         const known = await this.#end(child);
         const left = end - Date.now();
         // A turn is not held by one who only waits while others need it: 500 parents would leave none to their children.
-        if (known || left <= 0 || signal.aborted || this.runner.crowded) return known;
+        if (known || left <= 0 || signal.aborted || this.parts.runner.crowded) return known;
         await firstOf(moved, Math.min(left, lookMillis), signal);
       }
     } finally {
-      this.runner.events.off("rested", onRested);
+      this.parts.runner.events.off("rested", onRested);
     }
   }
 
   async #end(child: string): Promise<ChildEnd | undefined> {
-    const row = await this.journals.runs.find(child);
+    const row = await this.parts.journals.runs.find(child);
     if (!row)
       return {
         state: "failed",
@@ -117,13 +123,13 @@ export class ChildRuns {
         error: { code: "no-run", message: `The run ${child} was deleted.` },
       };
     if (row.endedAt === null || row.endedAt === undefined) return undefined;
-    const given = await this.journals.maskedResponse(child);
+    const given = await this.parts.journals.maskedResponse(child);
     return {
       state: row.state as ChildEnd["state"],
       ...(given ? { response: given.response as unknown as JsonObject } : {}),
       masked: given?.masked ?? [],
       ...(row.error ? { error: parseJson(row.error) as unknown as RunError } : {}),
-      secrets: await this.journals.secrets(child),
+      secrets: await this.parts.journals.secrets(child),
     };
   }
 }

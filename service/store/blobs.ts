@@ -1,12 +1,12 @@
 import { createHash, randomUUID } from "node:crypto";
 import { existsSync } from "node:fs";
-import { mkdir, open, readFile, rename, rm } from "node:fs/promises";
+import { mkdir, open, readdir, readFile, rename, rm, stat } from "node:fs/promises";
 import { syncFolder } from "../sealing/keys.js";
 import { DamagedBody } from "./faults.js";
 import { dirname, join } from "node:path";
 
 /** A row that names a blob is durable within this time, in milliseconds. */
-const stillOnItsWay = 60_000;
+export const stillOnItsWay = 60_000;
 
 /** Large bodies, in files named by the digest of what they hold. */
 export class Blobs {
@@ -51,6 +51,15 @@ export class Blobs {
     if (createHash("sha256").update(bytes).digest("hex") !== digest)
       throw new DamagedBody(`The file ${path} does not hold what it was written with.`);
     return bytes;
+  }
+
+  /** All bodies there are, and when each was written, in milliseconds since 1970. */
+  async *all(): AsyncGenerator<{ digest: string; writtenAt: number }> {
+    for (const part of await readdir(this.folder).catch(() => []))
+      for (const digest of await readdir(join(this.folder, part)).catch(() => [])) {
+        const about = await stat(join(this.folder, part, digest)).catch(() => undefined);
+        if (about?.isFile()) yield { digest, writtenAt: about.mtimeMs };
+      }
   }
 
   #path(digest: string): string {

@@ -42,6 +42,11 @@ export class Checkpoints {
     return kind;
   }
 
+  /** Moves all of the log, and leaves nothing of it on the disk. */
+  async empty(): Promise<void> {
+    await selectOn(this.connection, "PRAGMA wal_checkpoint(TRUNCATE)");
+  }
+
   async close(): Promise<void> {
     clearInterval(this.#timer);
     await this.#working;

@@ -50,4 +50,4 @@ export class FileStore {
 }
 
 const sha256Of = (bytes: Buffer): string => createHash("sha256").update(bytes).digest("hex");
-const boundTo = (id: string): string => `file:${id}`;
+export const boundTo = (id: string): string => `file:${id}`;

@@ -1,5 +1,6 @@
 import type { Blobs } from "./blobs.js";
 import { execute, select, selectList, selectOn } from "./database.js";
+import { StartKeys } from "./start-keys.js";
 import type { Writer } from "./writer.js";
 
 /** So many runs go in one bite: a longer transaction would hold up those who write. */
@@ -42,6 +43,11 @@ export class Forgetting {
     const gone = await this.#doomed(workflow, limits);
     const files = gone.length > 0 ? await this.#forget(gone) : 0;
     return { runs: gone.length, files, more: gone.length === bite };
+  }
+
+  /** Keys of starts that nobody will repeat any more. */
+  startKeys(): Promise<void> {
+    return new StartKeys(this.writer.store).prune(this.writer, this.now());
   }
 
   /** Texts of drafts that no workflow, version or run names: a day after that, since a start may be on its way. */
@@ -135,6 +141,15 @@ export class Forgetting {
     let files = 0;
     for (const { digest } of digests)
       if (!(await this.#isNamed(digest)) && (await this.blobs.remove(digest))) files++;
+    return files;
+  }
+
+  /** Bodies that no row names, a day after they were written: of a commit that did not come, of a kill, of an erasure. */
+  async orphans(): Promise<number> {
+    let files = 0;
+    for await (const { digest, writtenAt } of this.blobs.all())
+      if (writtenAt < this.now() - dayMillis && !(await this.#isNamed(digest)))
+        if (await this.blobs.remove(digest)) files++;
     return files;
   }
 

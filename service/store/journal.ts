@@ -17,6 +17,7 @@ import { select, type Store } from "./database.js";
 import type { RunRecord } from "./models.js";
 import { Outbox } from "./outbox.js";
 import { RunStore } from "./runs.js";
+import { StartKeys } from "./start-keys.js";
 import { isLarge, isResponse, RunJournal } from "./run-journal.js";
 import type { JournalRecord } from "./batches.js";
 import type { Writer } from "./writer.js";
@@ -61,6 +62,7 @@ export class JournalStore {
   readonly outbox: Outbox;
   /** The rows of the runs that have journals. */
   readonly runs: RunStore;
+  readonly startKeys: StartKeys;
 
   constructor(
     readonly store: Store,
@@ -71,6 +73,7 @@ export class JournalStore {
     this.events.setMaxListeners(0);
     this.outbox = new Outbox(writer);
     this.runs = new RunStore(store);
+    this.startKeys = new StartKeys(store);
   }
 
   /** The entries of a run with their true values, and where its journal stands. */

@@ -43,7 +43,6 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare origin: string;
   declare state: string;
   declare trigger: string;
-  declare startKey: string | null;
   declare createdAt: number;
   declare startedAt: CreationOptional<number | null>;
   declare endedAt: CreationOptional<number | null>;
@@ -188,7 +187,6 @@ export function defineModels(sequelize: Sequelize): void {
       origin: text(),
       state: text(),
       trigger: text(),
-      startKey: optionalText(),
       createdAt: integer(),
       startedAt: optionalInteger(),
       endedAt: optionalInteger(),

@@ -58,7 +58,7 @@ export class RunJournal implements Journal {
     public response: number | null = null,
   ) {}
 
-  async write(rows: JournalRow[], first?: KeyedStatement): Promise<void> {
+  async write(rows: JournalRow[], also: readonly KeyedStatement[] = []): Promise<void> {
     const seq = this.next;
     this.next += rows.length;
     const was = this.summary.state;
@@ -68,7 +68,7 @@ export class RunJournal implements Journal {
       summarise(this.summary, openEntry(row));
       if (isResponse(row.entry)) this.response ??= seq + index;
     });
-    const statements = first ? [first] : [];
+    const statements = [...also];
     for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
     const { waits } = this.summary;
     const moves = {

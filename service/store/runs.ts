@@ -27,7 +27,6 @@ const columns = Object.entries({
   origin: "origin",
   state: "state",
   trigger: "trigger",
-  startKey: "start_key",
   createdAt: "created_at",
   startedAt: "started_at",
   endedAt: "ended_at",
@@ -53,16 +52,6 @@ export class RunStore {
 
   async find(id: string): Promise<RunRecord | undefined> {
     const [row] = await select<RunRecord>(this.store, `SELECT ${columns} FROM runs WHERE id = :id`, { id });
-    return row;
-  }
-
-  /** The run that a start with this key made. */
-  async byKey(workflow: string, startKey: string): Promise<RunRecord | undefined> {
-    const [row] = await select<RunRecord>(
-      this.store,
-      `SELECT ${columns} FROM runs WHERE workflow = :workflow AND start_key = :startKey`,
-      { workflow, startKey },
-    );
     return row;
   }
 

@@ -30,7 +30,6 @@ describe("retention", () => {
       origin: id,
       state: "succeeded",
       trigger: "{}",
-      startKey: null,
       createdAt: now - 200 * day,
       ...more,
     });

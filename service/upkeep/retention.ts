@@ -14,6 +14,8 @@ const activityDays = 400;
 export class Pruner {
   #working: Promise<{ runs: number; files: number }> | undefined;
   #held = 0;
+  /** When the bodies are looked through next. */
+  #orphansAt = 0;
 
   constructor(
     readonly forgetting: Forgetting,
@@ -57,8 +59,13 @@ export class Pruner {
       }
     }
     await this.forgetting.activityBefore(this.now() - activityDays * dayMillis);
+    await this.forgetting.startKeys();
     if (this.#held === 0) await this.forgetting.texts();
     if (this.#held === 0) done.files += await this.forgetting.revisions();
+    if (this.#held === 0 && this.now() >= this.#orphansAt) {
+      this.#orphansAt = this.now() + dayMillis;
+      done.files += await this.forgetting.orphans();
+    }
     if (done.runs > 0) this.log.info(done, "old runs were forgotten");
     return done;
   }

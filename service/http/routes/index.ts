@@ -7,6 +7,7 @@ import { serveByHand } from "./by-hand.js";
 import { serveConstants } from "./constants.js";
 import { serveCredentials } from "./credentials.js";
 import { serveDrift } from "./drift.js";
+import { serveErasures } from "./erasures.js";
 import { serveHome } from "./home.js";
 import { serveLocks } from "./locks.js";
 import { serveNotifications } from "./notifications.js";
@@ -39,6 +40,7 @@ export function serveRoutes(app: Express, context: Context): void {
   serveConstants(app, context);
   serveCredentials(app, context);
   serveDrift(app, context);
+  serveErasures(app, context);
   serveHome(app, context);
   serveLocks(app, context);
   serveNotifications(app, context);

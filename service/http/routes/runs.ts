@@ -3,6 +3,7 @@ import { routes } from "@copper-kettle/contract";
 import { type Json, outline, type Path, scopeOf, parseDuration } from "@copper-kettle/core";
 import { type Express, type Request } from "express";
 import { optionsOf } from "../../runs/again.js";
+import { apiKey } from "../../store/start-keys.js";
 import type { OpenEntry } from "../../store/journal.js";
 import type { Context } from "../context.js";
 import { openStream } from "../events.js";
@@ -14,7 +15,7 @@ import { answered, serve } from "../serve-route.js";
 import { requireCredentials } from "./workflows.js";
 
 export function serveRuns(app: Express, context: Context): void {
-  const { workflows, starts, runner, journals, settings } = context;
+  const { workflows, starts, acts, runner, journals, settings } = context;
   // The first of all: starts come in by the thousand, and each route before it is looked at.
   serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
     const found = await workflows.startable(params.name);
@@ -35,7 +36,7 @@ export function serveRuns(app: Express, context: Context): void {
       workflow: params.name,
       ...what,
       inputs: body.inputs,
-      key: keyOf(request),
+      key: keyOf(request, by),
       ...options,
     });
     response.set("Location", `/api/runs/${started.row.id}`);
@@ -122,13 +123,13 @@ export function serveRuns(app: Express, context: Context): void {
   });
 
   serve(app, routes.stopRun, async ({ params, body, by }) => {
-    await starts.stop(await findRun(context, params.id), { now: body.how === "now", by });
+    await acts.stop(await findRun(context, params.id), { now: body.how === "now", by });
     return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.decideRun, async ({ params, body, by }) => {
     const { path, attempt, outcome } = body;
-    await starts.decide(await findRun(context, params.id), body.decision, { path, attempt, outcome, by });
+    await acts.decide(await findRun(context, params.id), body.decision, { path, attempt, outcome, by });
     return showRun(context, await findRun(context, params.id));
   });
 
@@ -140,12 +141,12 @@ export function serveRuns(app: Express, context: Context): void {
       place: placeOf(text, steps),
       value: value as Json,
     }));
-    await starts.resume(row, changes, by);
+    await acts.continue(row, changes, by);
     return showRun(context, await findRun(context, params.id));
   });
 
   serve(app, routes.resumeRun, async ({ params, by }) => {
-    await starts.release(await findRun(context, params.id), by);
+    await acts.resume(await findRun(context, params.id), by);
     return showRun(context, await findRun(context, params.id));
   });
 
@@ -182,7 +183,7 @@ function placeOf(text: string, steps: string[]): Path {
 
 const longestWait = 10 * 60_000;
 
-function keyOf(request: Request): string | undefined {
+function keyOf(request: Request, by: string): string | undefined {
   const key = request.get("Idempotency-Key");
   if (key === "" || (key?.length ?? 0) > 255) {
     throw new HttpProblem(
@@ -192,7 +193,7 @@ function keyOf(request: Request): string | undefined {
       "An Idempotency-Key has 1 to 255 characters.",
     );
   }
-  return key;
+  return key === undefined ? undefined : apiKey(by, key);
 }
 
 function waitOf(text: string | undefined): number | undefined {

@@ -1,0 +1,291 @@
+import { MaskSet, parseJson, printJson, type Entry, type Json } from "@copper-kettle/core";
+import type { Sealer } from "../sealing/keys.js";
+import type { Blobs } from "./blobs.js";
+import { execute, selectList, selectOn } from "./database.js";
+import { boundTo } from "./files.js";
+import { isLarge } from "./run-journal.js";
+import type { Writer } from "./writer.js";
+
+/** What stands where something was erased. */
+export const erased = "[erased]";
+
+/** What was found, and what became of it. */
+export interface Erasure {
+  /** Runs in whose row, journal or files it was, and is no more. */
+  runs: string[];
+  /** Runs that hold it and that are under way, or whose outcomes such a run reuses: nothing of them was changed. */
+  refused: string[];
+  entries: number;
+  files: number;
+  samples: number;
+  tries: number;
+  activity: number;
+  drift: number;
+  /** Where else it is: what people wrote, or what runs remember. It was not changed. */
+  elsewhere: string[];
+}
+
+/** So many rows are read at a time. */
+const bite = 100;
+
+/** A table whose rows people look at, with the columns that may hold what is looked for. */
+interface Place {
+  table: "samples" | "tries" | "activity" | "drift" | "runs";
+  key: string[];
+  json: string[];
+  texts: string[];
+}
+
+const places: Place[] = [
+  { table: "samples", key: ["api", "operation", "name"], json: ["given", "headers", "body"], texts: [] },
+  { table: "tries", key: ["id"], json: ["given", "result"], texts: [] },
+  { table: "activity", key: ["id"], json: [], texts: ["name", "detail"] },
+  { table: "drift", key: ["api", "operation", "status", "what", "path"], json: [], texts: ["detail"] },
+];
+const runPlace: Place = {
+  table: "runs",
+  key: ["id"],
+  json: ["trigger", "options", "error", "unsure", "waits"],
+  texts: ["message"],
+};
+
+interface JournalRow {
+  run: string;
+  seq: number;
+  entries: string | null;
+  sealed: Buffer | null;
+  entries_blob: string | null;
+  sealed_blob: string | null;
+}
+
+/** Finds one value in what is stored, and puts `[erased]` in its place; in bites, each in a commit of its own. */
+export class Erasing {
+  readonly #masks = new MaskSet(erased);
+  /** Bodies that nothing names any more, and that were written too short a time ago to be removed at once. */
+  readonly bodiesLeft: string[] = [];
+  readonly #runs = new Set<string>();
+  readonly #refused = new Set<string>();
+  #active = new Set<string>();
+  readonly #found: Erasure;
+
+  /** @param value of at least eight characters; its URL-encoded, JSON-escaped and Base64 forms are found, too */
+  constructor(
+    readonly writer: Writer,
+    readonly blobs: Blobs,
+    readonly sealer: Sealer,
+    value: string,
+    /** Only looks. */
+    readonly dry: boolean,
+  ) {
+    this.#masks.add([value]);
+    this.#found = {
+      runs: [],
+      refused: [],
+      entries: 0,
+      files: 0,
+      samples: 0,
+      tries: 0,
+      activity: 0,
+      drift: 0,
+      elsewhere: [],
+    };
+  }
+
+  /** Can be done again after it broke off: what is erased already is not found any more. */
+  async run(): Promise<Erasure> {
+    const active = await selectList<{ id: string; repeats: string | null }>(
+      this.writer.store,
+      "SELECT id, repeats FROM runs WHERE ended_at IS NULL",
+    );
+    this.#active = new Set(active.flatMap(({ id, repeats }) => (repeats === null ? [id] : [id, repeats])));
+    await this.#overwriting(async () => {
+      await this.#rows(runPlace, ({ id }) => this.#mayChange(String(id)));
+      await this.#journal();
+      await this.#files();
+      for (const place of places) await this.#rows(place, () => true);
+    });
+    await this.#elsewhere();
+    return { ...this.#found, runs: [...this.#runs].sort(), refused: [...this.#refused].sort() };
+  }
+
+  /** Whether a run that holds the value may be changed; notes it either way. */
+  #mayChange(run: string): boolean {
+    const refused = this.#active.has(run);
+    (refused ? this.#refused : this.#runs).add(run);
+    return !refused;
+  }
+
+  /** What is replaced or deleted meanwhile leaves no bytes behind in the file, nor in the log. */
+  async #overwriting(work: () => Promise<void>): Promise<void> {
+    if (this.dry) return work();
+    const { connection } = this.writer.store;
+    await this.writer.write(() => selectOn(connection, "PRAGMA secure_delete=ON"));
+    try {
+      await work();
+    } finally {
+      await this.writer.write(() => selectOn(connection, "PRAGMA secure_delete=OFF"));
+    }
+  }
+
+  async #journal(): Promise<void> {
+    let [run, seq] = ["", -1];
+    for (;;) {
+      const rows = await selectList<JournalRow>(
+        this.writer.store,
+        `SELECT run, seq, entries, sealed, entries_blob, sealed_blob FROM journal
+           WHERE run > :run OR (run = :run AND seq > :seq) ORDER BY run, seq LIMIT ${bite}`,
+        { run, seq },
+      );
+      for (const row of rows) await this.#journalRow(row);
+      const last = rows.at(-1);
+      if (!last || rows.length < bite) return;
+      [run, seq] = [last.run, last.seq];
+    }
+  }
+
+  async #journalRow(row: JournalRow): Promise<void> {
+    const bound = `journal:${row.run}:${row.seq}`;
+    const open = row.entries_blob
+      ? (await this.blobs.read(row.entries_blob)).toString()
+      : (row.entries ?? "[]");
+    const bytes = row.sealed_blob ? await this.blobs.read(row.sealed_blob) : row.sealed;
+    const sealed = bytes ? this.sealer.open(bytes, bound) : undefined;
+    if (!this.#masks.found(open) && (sealed === undefined || !this.#masks.found(sealed))) return;
+    if (!this.#mayChange(row.run)) return;
+    this.#found.entries++;
+    if (this.dry) return;
+    const shown = this.#entries(open);
+    const hidden = sealed === undefined ? null : this.sealer.seal(this.#entries(sealed), bound);
+    const [entriesBlob, sealedBlob] = [
+      isLarge(shown) ? await this.blobs.keep(Buffer.from(shown)) : null,
+      hidden && isLarge(hidden) ? await this.blobs.keep(hidden) : null,
+    ];
+    await this.#change(
+      "UPDATE journal SET entries = ?, sealed = ?, entries_blob = ?, sealed_blob = ? WHERE run = ? AND seq = ?",
+      [entriesBlob ? null : shown, sealedBlob ? null : hidden, entriesBlob, sealedBlob, row.run, row.seq],
+    );
+    for (const digest of [row.entries_blob, row.sealed_blob]) if (digest) await this.#dropBody(digest);
+  }
+
+  /** Entries without the value; what the engine reads them by stays. */
+  #entries(text: string): string {
+    return printJson(
+      (parseJson(text) as unknown as Entry[]).map((entry) => {
+        const made = this.#masks.json(entry as unknown as Json) as Record<string, Json>;
+        for (const name of structural) {
+          const value = (entry as unknown as Record<string, Json>)[name];
+          if (value !== undefined) made[name] = value;
+        }
+        return made;
+      }),
+    );
+  }
+
+  async #files(): Promise<void> {
+    for (let after = ""; ;) {
+      const rows = await selectList<{
+        id: string;
+        run: string;
+        name: string;
+        sha256: string;
+        sealed: number;
+      }>(
+        this.writer.store,
+        `SELECT id, run, name, sha256, sealed FROM files WHERE id > :after ORDER BY id LIMIT ${bite}`,
+        { after },
+      );
+      for (const { id, run, name, sha256, sealed } of rows) {
+        const stored = await this.blobs.read(sha256);
+        const bytes = sealed ? this.sealer.openBytes(stored, boundTo(id)) : stored;
+        if (!this.#masks.foundInBytes(bytes) && !this.#masks.found(name)) continue;
+        if (!this.#mayChange(run)) continue;
+        this.#found.files++;
+        if (this.dry) continue;
+        const made = this.#bytes(bytes);
+        const digest = await this.blobs.keep(sealed ? this.sealer.seal(made, boundTo(id)) : made);
+        await this.#change("UPDATE files SET name = ?, sha256 = ?, size = ? WHERE id = ?", [
+          this.#masks.text(name),
+          digest,
+          made.length,
+          id,
+        ]);
+        if (digest !== sha256) await this.#dropBody(sha256);
+      }
+      if (rows.length < bite) return;
+      after = rows.at(-1)?.id ?? "";
+    }
+  }
+
+  /** Text without the value; what is no text in UTF-8 goes as a whole. */
+  #bytes(bytes: Buffer): Buffer {
+    const made = Buffer.from(this.#masks.text(bytes.toString()));
+    const isText = Buffer.from(bytes.toString()).equals(bytes);
+    return isText && !this.#masks.foundInBytes(made) ? made : Buffer.from(erased);
+  }
+
+  async #rows(place: Place, mayChange: (row: Record<string, unknown>) => boolean): Promise<void> {
+    const { table, key, json, texts } = place;
+    const columns = [...new Set([...key, ...json, ...texts])].join(", ");
+    const after = `(${key.join(", ")}) > (${key.map((name) => `:${name}`).join(", ")})`;
+    for (let last: Record<string, unknown> | undefined; ;) {
+      const rows: Record<string, unknown>[] = await selectList(
+        this.writer.store,
+        `SELECT ${columns} FROM ${table} ${last ? `WHERE ${after}` : ""} ORDER BY ${key.join(", ")} LIMIT ${bite}`,
+        last,
+      );
+      for (const row of rows) {
+        const change = new Map<string, string>();
+        for (const name of [...json, ...texts]) {
+          const value = row[name];
+          if (typeof value !== "string" || !this.#masks.found(value)) continue;
+          change.set(
+            name,
+            json.includes(name) ? printJson(this.#masks.json(parseJson(value))) : this.#masks.text(value),
+          );
+        }
+        if (change.size === 0 || !mayChange(row)) continue;
+        if (table !== "runs") this.#found[table]++;
+        if (this.dry) continue;
+        await this.#change(
+          `UPDATE ${table} SET ${[...change.keys()].map((name) => `${name} = ?`).join(", ")} WHERE ${key.map((name) => `${name} = ?`).join(" AND ")}`,
+          [...change.values(), ...key.map((name) => row[name])],
+        );
+      }
+      last = rows.at(-1);
+      if (rows.length < bite) return;
+    }
+  }
+
+  async #elsewhere(): Promise<void> {
+    const queries: [string, string][] = [
+      ["a draft of", "SELECT name, text FROM workflows JOIN texts ON digest = draft"],
+      [
+        "a version of",
+        "SELECT workflow || ', ' || version AS name, texts.text FROM versions JOIN texts ON digest = versions.text",
+      ],
+      ["the constant", "SELECT name, value AS text FROM constants"],
+      ["what is remembered by", `SELECT workflow || ' as ' || "key" AS name, data AS text FROM remembered`],
+    ];
+    for (const [what, sql] of queries)
+      for (const { name, text } of await selectList<{ name: string; text: string }>(this.writer.store, sql))
+        if (this.#masks.found(text) || this.#masks.found(name))
+          this.#found.elsewhere.push(`${what} ${this.#masks.text(name)}`);
+  }
+
+  async #change(sql: string, values: unknown[]): Promise<void> {
+    await this.writer.write(() => execute(this.writer.store.connection, sql, values));
+  }
+
+  /** A body that nothing names any more. */
+  async #dropBody(digest: string): Promise<void> {
+    const named = await selectList(
+      this.writer.store,
+      `SELECT 1 FROM journal WHERE entries_blob = :digest UNION ALL SELECT 1 FROM journal WHERE sealed_blob = :digest
+       UNION ALL SELECT 1 FROM files WHERE sha256 = :digest LIMIT 1`,
+      { digest },
+    );
+    if (named.length === 0 && !(await this.blobs.remove(digest))) this.bodiesLeft.push(digest);
+  }
+}
+
+const structural = ["type", "at", "path", "kind", "state", "decision", "format", "attempt", "workflow"];

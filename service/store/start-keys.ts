@@ -1,0 +1,80 @@
+import { canonicalJson, type Json } from "@copper-kettle/core";
+import { createHash } from "node:crypto";
+import { execute, selectOn, type Store } from "./database.js";
+import type { KeyedStatement } from "./statements.js";
+import type { Writer } from "./writer.js";
+
+/** Environments come later; until then there is one. */
+export const live = "live";
+
+/** What a start was made with under a key. */
+export interface KnownStart {
+  run: string;
+  /** Whether the inputs are those of now. */
+  same: boolean;
+}
+
+/**
+ * The 16 bytes that stand for a key of a start. It carries its source, so that nobody can give the key of another's:
+ * `api:<who>:<key>`, `call:<run>:<path>`.
+ */
+export function keyDigest(workflow: string, key: string): Buffer {
+  return createHash("sha256").update([live, workflow, key].join("\0")).digest().subarray(0, 16);
+}
+
+/** The key that a program gave with a start. */
+export const apiKey = (by: string, key: string): string => `api:${encodeURIComponent(by)}:${key}`;
+
+/** The key of a start that a step makes. */
+export const callKey = (run: string, path: string): string => `call:${run}:${path}`;
+
+/** A key from before it carried its source, as it is stored now: nobody knows who gave it. */
+export function olderKey(key: string): string {
+  return key.startsWith("call:") ? key : apiKeyBefore(key);
+}
+
+const apiKeyBefore = (key: string): string => `api:*:${key}`;
+
+/** Keys are kept so long after their start, and as long as their run, in milliseconds. */
+const keptMillis = 7 * 86_400_000;
+
+/** So many keys go at a time. */
+const bite = 500;
+
+/** Keys of starts: each starts one run, though that run is deleted meanwhile. */
+export class StartKeys {
+  constructor(readonly store: Store) {}
+
+  async find(workflow: string, key: string, inputs: Json): Promise<KnownStart | undefined> {
+    const older = /^api:[^:]*:(.*)$/s.exec(key)?.[1];
+    const keys = [key, ...(older === undefined ? [] : [apiKeyBefore(older)])].map((one) =>
+      keyDigest(workflow, one),
+    );
+    const [row] = await selectOn<{ run: string; inputs: Buffer }>(
+      this.store.reading,
+      `SELECT run, inputs FROM start_keys WHERE digest IN (${keys.map(() => "?").join(", ")})`,
+      keys,
+    );
+    if (!row) return undefined;
+    return { run: row.run, same: row.inputs.length === 0 || row.inputs.equals(inputsDigest(inputs)) };
+  }
+
+  row(workflow: string, key: string, run: string, inputs: Json, at: number): KeyedStatement {
+    return {
+      key: `start key ${run}`,
+      into: "start_keys (digest, run, inputs, at)",
+      values: [keyDigest(workflow, key), run, inputsDigest(inputs), at],
+    };
+  }
+
+  /** Forgets keys that are old enough, and whose run is deleted. */
+  async prune(writer: Writer, now: number): Promise<void> {
+    const sql = `DELETE FROM start_keys WHERE digest IN (SELECT digest FROM start_keys
+      WHERE at < ? AND run NOT IN (SELECT id FROM runs) ORDER BY at LIMIT ${bite})`;
+    while ((await writer.write(() => execute(writer.store.connection, sql, [now - keptMillis]))) === bite);
+  }
+}
+
+export function inputsDigest(inputs: Json): Buffer {
+  return createHash("sha256").update(canonicalJson(inputs)).digest().subarray(0, 16);
+}
