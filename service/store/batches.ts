@@ -15,6 +15,8 @@ export interface JournalRecord {
 
 /** What becomes durable together, in the hot path. */
 export interface Batch extends Partial<Moves> {
+  /** Whose batches follow each other: after one that fails, no later one of the same owner is written. */
+  owner?: object;
   records: JournalRecord[];
   statements: KeyedStatement[];
 }

@@ -43,7 +43,10 @@ function openEntry(row: JournalRow): Entry {
   return row.sealed === undefined ? row.entry : (parseJson(row.open) as unknown as Entry);
 }
 
-/** The journal of one run, open for writing, with the copy that lists show. */
+/**
+ * The journal of one run, open for writing, with the copy that lists show. After a write that failed it takes no more:
+ * whoever goes on loads it again.
+ */
 export class RunJournal implements Journal {
   /** Resolves when all that came before is on its way; keeps the order where a large text takes longer. */
   #before: Promise<void> | undefined;
@@ -97,10 +100,10 @@ export class RunJournal implements Journal {
     const before = keeps ? bothOf(this.#before, this.journals.rememberedBefore) : this.#before;
     let committed: Promise<void> | undefined;
     if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
-      committed = writer.commit({ records: [record], statements, ...moves });
+      committed = writer.commit({ owner: this, records: [record], statements, ...moves });
     else {
       const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
-        committed = writer.commit({ records: [ready], statements, ...moves });
+        committed = writer.commit({ owner: this, records: [ready], statements, ...moves });
       });
       this.#before = given;
       if (keeps) this.journals.rememberedBefore = given;

@@ -125,10 +125,17 @@ describe("the writer", () => {
     /** How many transactions were committed that changed something. */
     const commits = async (work: () => Promise<unknown>): Promise<number> => {
       let count = 0;
-      const onTrace = (sql: string): void => void (count += sql === "COMMIT" ? 1 : 0);
-      store.connection.on("trace", onTrace);
+      // Traces come some time later, in their order: the last one is of a statement of ours.
+      const traced = new Promise<void>((resolve) => {
+        store.connection.on("trace", (sql: string) => {
+          if (sql === "COMMIT") count++;
+          if (sql === "SELECT 'end'") resolve();
+        });
+      });
       await work();
-      store.connection.removeListener("trace", onTrace);
+      await execute(store.connection, "SELECT 'end'");
+      await traced;
+      store.connection.removeAllListeners("trace");
       return count;
     };
 

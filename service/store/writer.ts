@@ -44,6 +44,8 @@ export class Writer {
   #units: WaitingUnit[] = [];
   #working: Promise<void> | undefined;
   readonly #statements: PreparedStatements;
+  /** Who gave a batch that could not be written: what comes behind it must not be there without it. */
+  readonly #broken = new WeakSet<object>();
   #closed = false;
 
   constructor(readonly store: Store) {
@@ -111,7 +113,8 @@ export class Writer {
   }
 
   /** Batches and units in one transaction. */
-  async #group(batches: Waiting[], units: WaitingUnit[]): Promise<void> {
+  async #group(given: Waiting[], units: WaitingUnit[]): Promise<void> {
+    const batches = this.#unbroken(given);
     const woken: Woken[] = [];
     const moved = async (moves: Moves): Promise<void> => void woken.push(...(await this.#move(moves)));
     try {
@@ -158,17 +161,31 @@ export class Writer {
     for (const batch of batches) await this.#commitAll([batch]);
   }
 
-  async #commitAll(batches: Waiting[]): Promise<void> {
-    if (batches.length === 0) return;
+  async #commitAll(given: Waiting[]): Promise<void> {
+    const batches = this.#unbroken(given);
+    const [first] = batches;
+    if (!first) return;
     try {
       const woken = await this.#transaction(batches);
       this.#wakes(woken);
       for (const batch of batches) batch.resolve();
     } catch (error) {
-      if (batches.length === 1) return batches[0]?.reject(error);
+      if (batches.length === 1) {
+        if (first.owner) this.#broken.add(first.owner);
+        return first.reject(error);
+      }
       // One of them is at fault: each by itself, so that only that one fails.
       for (const batch of batches) await this.#commitAll([batch]);
     }
+  }
+
+  /** Refuses what a writer gave behind something of its own that could not be written, before it knew. */
+  #unbroken(batches: Waiting[]): Waiting[] {
+    return batches.filter(({ owner, reject }) => {
+      if (!owner || !this.#broken.has(owner)) return true;
+      reject(new Error("What comes before this could not be written, so this is not either."));
+      return false;
+    });
   }
 
   async #transaction(batches: Batch[]): Promise<Woken[]> {
