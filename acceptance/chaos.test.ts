@@ -16,8 +16,9 @@ it("killed again and again with faults on, the journals say what the stand-in sa
 
 /** What the comparison is given: as `npm run chaos` gathers it. */
 interface Seen {
-  runs: { id: string; state: string; entries: Record<string, unknown>[] }[];
+  runs: { id: string; workflow?: string; state: string; entries: Record<string, unknown>[] }[];
   started: { id: string; name: string; inputs: { email?: string }; key: string }[];
+  stopped: Set<string>;
   guests: { email: string }[];
   requests: { method: string; headers: Record<string, string>; status: number }[];
   remembered: number;
@@ -40,14 +41,17 @@ describe("the comparison of journals with what a stand-in saw", () => {
     { type: "attempt", path, attempt: 1, response: { status: 201 } },
     { type: "ended", path, kind: "request", ...more },
   ];
-  /** One plain run, one with keys, one that ensures and one with branches: all as they should be. */
+  /** One run of each kind, one that another called, and one that was stopped: all as they should be. */
   const good = (): Seen => ({
     started: [
       { id: "p", name: "plain", inputs: {}, key: "k1" },
       { id: "k", name: "keyed", inputs: {}, key: "k2" },
       { id: "e", name: "ensured", inputs: { email: "member-1@alpha.example" }, key: "k3" },
       { id: "t", name: "together", inputs: {}, key: "k4" },
+      { id: "q", name: "parent", inputs: {}, key: "k5" },
+      { id: "s", name: "plain", inputs: {}, key: "k6" },
     ],
+    stopped: new Set(["s"]),
     runs: [
       { id: "p", state: "succeeded", entries: [...did("made"), ...did("again")] },
       { id: "k", state: "succeeded", entries: [...did("made"), ...did("again")] },
@@ -61,10 +65,23 @@ describe("the comparison of journals with what a stand-in saw", () => {
           { type: "ended", path: "kept", kind: "remember" },
         ],
       },
+      { id: "q", state: "succeeded", entries: did("made") },
+      {
+        id: "c",
+        workflow: "keyed",
+        state: "succeeded",
+        entries: [
+          { type: "started", trigger: { caller: { run: "q", path: "called" } } },
+          ...did("made"),
+          ...did("again"),
+        ],
+      },
+      { id: "s", state: "stopped", entries: [...did("made"), { type: "stopping" }, { type: "finished" }] },
     ],
-    guests: ["plain-p", "second-p", "keyed-k", "late-k", "member-1", "left-t", "right-t"].map((name) => ({
-      email: `${name}@alpha.example`,
-    })),
+    guests: [
+      ...["plain-p", "second-p", "keyed-k", "late-k", "member-1", "left-t", "right-t"],
+      ...["parent-q", "keyed-c", "late-c", "plain-s"],
+    ].map((name) => ({ email: `${name}@alpha.example` })),
     requests: [
       sent("p", "made"),
       sent("p", "again"),
@@ -74,6 +91,10 @@ describe("the comparison of journals with what a stand-in saw", () => {
       sent("e", "there"),
       sent("t", "left"),
       sent("t", "right"),
+      sent("q", "made"),
+      sent("c", "made", "three"),
+      sent("c", "again", "four"),
+      sent("s", "made"),
     ],
     remembered: 1,
   });
@@ -93,12 +114,32 @@ describe("the comparison of journals with what a stand-in saw", () => {
     [
       "a start that made two",
       (seen) => void seen.runs.push({ ...run(seen, "p"), id: "x" }),
-      /4 starts made 5 runs/,
+      /6 starts made 7 runs/,
     ],
     [
       "two starts that are one run",
       (seen) => void ((seen.started[1] as { id: string }).id = "p"),
       /Two keys started one run/,
+    ],
+    [
+      "a step that called two runs",
+      (seen) => void seen.runs.push({ ...run(seen, "c"), id: "x" }),
+      /x: q called called two runs/,
+    ],
+    [
+      "a run that goes on for nobody",
+      (seen) => void (run(seen, "c").state = "waiting"),
+      /c: is waiting, and who called it is succeeded/,
+    ],
+    [
+      "a stop that was forgotten",
+      (seen) => void (run(seen, "s").entries = did("made")),
+      /s: its stop was answered, and is not in the journal/,
+    ],
+    [
+      "a stop that stopped nothing",
+      (seen) => void run(seen, "s").entries.push({ type: "begun", path: "again" }),
+      /s: it began something after its stop/,
     ],
     [
       "a run that came to no end",

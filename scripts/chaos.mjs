@@ -31,6 +31,8 @@ const starting = [];
 const seen = new Map();
 /** Unsure calls that nobody decides. */
 const left = new Set();
+/** Runs whose stop was answered. */
+const stopped = new Set();
 let decided = 0;
 let killedEarly = 0;
 
@@ -60,7 +62,7 @@ function startSome(count) {
 async function decide() {
   const { runs } = await world.call("GET", "/api/runs?state=unsure&limit=200");
   for (const { id, workflow, unsure } of runs) {
-    const inputs = started.find((one) => one.id === id)?.inputs;
+    const inputs = started.find((one) => one.id === id)?.inputs ?? (workflow === "keyed" ? {} : undefined);
     for (const { path, attempt } of unsure) {
       const call = `${id} ${path}`;
       if (!seen.has(call)) {
@@ -95,11 +97,27 @@ async function publishAll() {
   }
 }
 
+/** Stops some runs, whatever they do at the moment; what is answered holds. */
+async function stopSome(count) {
+  for (let at = 0; at < count && started.length > 0; at++) {
+    const { id } = chance.one(started.slice(-30));
+    const done = await world.call("POST", `/api/runs/${id}/stop`, {}).then(
+      () => true,
+      () => false,
+    );
+    if (done) stopped.add(id);
+  }
+}
+
 async function killOnce() {
   await world.faults(Array.from({ length: chance.between(1, 4) }, () => anyFault(chance)));
   startSome(chance.between(2, 8));
   await sleep(chance.between(30, 900));
+  // Some stops are under way when the service is killed.
+  const stopping = stopSome(chance.between(0, 2));
+  if (chance.next() < 0.5) await stopping;
   await world.kill();
+  await stopping;
   world.launch();
   // Some are killed before they are ready: while they migrate, load, or begin to go on.
   if (chance.next() < 0.2) {
@@ -144,6 +162,7 @@ try {
   const found = differences({
     runs,
     started,
+    stopped,
     guests: await world.guests(),
     requests,
     remembered: remembered.find(({ key }) => key === "rounds")?.values.count ?? 0,
@@ -154,7 +173,7 @@ try {
     `Seed ${options.seed}: killed ${kills + killedEarly} times, ${killedEarly} of them before it was ready.`,
   );
   console.log(
-    `${runs.length} runs: ${states.join(", ")}. ${decided} unsure calls were decided by what was true.`,
+    `${runs.length} runs, ${runs.length - started.length} of them called by others: ${states.join(", ")}. ${stopped.size} stops were answered. ${decided} unsure calls were decided by what was true.`,
   );
   console.log(
     `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without a response.`,

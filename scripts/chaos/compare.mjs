@@ -6,8 +6,9 @@ const ended = new Set(["succeeded", "failed", "stopped"]);
  * Lays the journals beside what the stand-in saw: every difference that must not be, as a line of text.
  * @param runs all runs that the service knows, each with its journal
  * @param started what was started: the key, the workflow, its inputs and the id that came back
+ * @param stopped the ids of runs whose stop was answered
  */
-export function differences({ runs, started, guests, requests, remembered }) {
+export function differences({ runs, started, stopped = new Set(), guests, requests, remembered }) {
   const found = [];
   const wrong = (text) => found.push(text);
   const byId = new Map(runs.map((run) => [run.id, run]));
@@ -21,9 +22,32 @@ export function differences({ runs, started, guests, requests, remembered }) {
   }
 
   if (new Set(started.map(({ id }) => id)).size !== started.length) wrong("Two keys started one run.");
-  if (runs.length !== started.length) wrong(`${started.length} starts made ${runs.length} runs.`);
+  const called = runs.flatMap((run) => {
+    const caller = run.entries[0]?.trigger?.caller;
+    return caller ? [{ id: run.id, name: run.workflow, inputs: {}, caller }] : [];
+  });
+  if (runs.length - called.length !== started.length)
+    wrong(`${started.length} starts made ${runs.length - called.length} runs.`);
+  const callers = new Set();
+  for (const { id, caller } of called) {
+    const step = `${caller.run} ${caller.path}`;
+    if (callers.has(step)) wrong(`${id}: ${step} called two runs.`);
+    callers.add(step);
+    const parent = byId.get(caller.run);
+    if (!parent) wrong(`${id}: nobody called it.`);
+    else if (ended.has(parent.state) && !ended.has(byId.get(id).state))
+      wrong(`${id}: is ${byId.get(id).state}, and who called it is ${parent.state}.`);
+  }
+  for (const id of stopped) {
+    const { state, entries } = byId.get(id);
+    const at = entries.findIndex(({ type }) => type === "stopping");
+    if (!ended.has(state)) wrong(`${id}: its stop was answered, and it is ${state}.`);
+    if (at < 0) wrong(`${id}: its stop was answered, and is not in the journal.`);
+    else if (entries.slice(at).some(({ type }) => type === "begun"))
+      wrong(`${id}: it began something after its stop.`);
+  }
   const keys = new Map();
-  for (const { id, name, inputs } of started) {
+  for (const { id, name, inputs } of [...started, ...called]) {
     const run = byId.get(id);
     if (!run) {
       wrong(`${id}: accepted, and lost.`);

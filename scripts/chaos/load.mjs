@@ -64,6 +64,15 @@ steps:
 `,
     calls: (_run, inputs) => ({ "there/create": inputs.email }),
   },
+  parent: {
+    file: `copper-kettle: 1
+name: parent
+steps:
+  - { step: called, workflow: { name: keyed } }
+  - { step: made, ${guest("made", "parent-${run.id}@alpha.example", patient)} }
+`,
+    calls: (run) => ({ made: `parent-${run}@alpha.example` }),
+  },
   together: {
     file: `copper-kettle: 1
 name: together
