@@ -16,7 +16,8 @@ const few = 16;
 export class Needles {
   /** By the first characters: the needles that begin so. */
   readonly #byHead = new Map<string, Ordered>();
-  readonly #shifts = new Uint8Array(65_536).fill(farthest);
+  /** Made with the first needle: most runs have none. */
+  #shifts: Uint8Array | undefined;
 
   /** @param needle of at least eight characters */
   add(needle: string): void {
@@ -24,20 +25,22 @@ export class Needles {
     let known = this.#byHead.get(key);
     if (!known) this.#byHead.set(key, (known = new Ordered()));
     known.add(needle);
+    const shifts = (this.#shifts ??= new Uint8Array(65_536).fill(farthest));
     for (let at = 1; at < head; at++) {
       const pair = pairAt(needle, at);
-      this.#shifts[pair] = Math.min(this.#shifts[pair] ?? farthest, farthest - at);
+      shifts[pair] = Math.min(shifts[pair] ?? farthest, farthest - at);
     }
   }
 
   clear(): void {
     this.#byHead.clear();
-    this.#shifts.fill(farthest);
+    this.#shifts = undefined;
   }
 
   /** The first needle in a text from a place on, the longest there; undefined if there is none. */
   next(text: string, from: number): { at: number; length: number } | undefined {
     const shifts = this.#shifts;
+    if (!shifts) return undefined;
     const last = text.length - head;
     for (let at = from; at <= last;) {
       const shift = shifts[pairAt(text, at + farthest)] as number;

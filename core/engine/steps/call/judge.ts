@@ -45,8 +45,8 @@ export function judge(
     (attempt) => attempt.attempt !== entry.attempt && !attempt.renewed,
   );
   const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
-  const seen: ValueMap = { ...result, body: entry.response?.body ?? null, repeated };
-  delete seen["sent"];
+  const { status, headers, failure } = result;
+  const seen: ValueMap = { status, headers, failure, body: entry.response?.body ?? null, repeated };
   try {
     if (isSuccess(walk, step, frame, path, entry, seen, repeated))
       return step.pages || step.until ? goesOn(walk, step, frame, log, leg, entry) : {};
