@@ -33,3 +33,18 @@ export async function signIn(
   await page.getByText("Runs over the last day").waitFor();
   return { page, complaints };
 }
+
+/** Chooses from a list as a person does: who clicked while the list was still opening clicks again. */
+export async function choose(page: Page, list: string, option: string): Promise<void> {
+  await page.getByRole("combobox", { name: list }).press("Enter");
+  const item = page.getByRole("option", { name: option });
+  for (let tries = 1; ; tries++) {
+    await item.click();
+    const closed = await item.waitFor({ state: "hidden", timeout: 3_000 }).then(
+      () => true,
+      () => false,
+    );
+    if (closed) return;
+    if (tries === 5) throw new Error(`The list "${list}" stays open, however often ${option} is clicked.`);
+  }
+}

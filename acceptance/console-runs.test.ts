@@ -3,7 +3,7 @@ import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { launch, signIn } from "./browser.js";
+import { choose, launch, signIn } from "./browser.js";
 import { arrived, faults, reset, World } from "./kit.js";
 
 const rounds = `copper-kettle: 1
@@ -106,10 +106,7 @@ describe("runs by hand, in the console", () => {
     await open(`/runs/${first.id}`);
     await page.locator(".cell.failed").waitFor();
     await button("Run again").click();
-    await page.getByRole("combobox", { name: "What" }).press("Enter");
-    const option = page.getByRole("option", { name: "the failed items of a loop" });
-    await option.click();
-    await option.waitFor({ state: "hidden" });
+    await choose(page, "What", "the failed items of a loop");
     await page.getByRole("combobox", { name: "Of the loop" }).waitFor();
     await button("Start run").click();
     await page.getByText(/^repeats \w+/).waitFor();
