@@ -178,7 +178,13 @@ try {
   console.log(
     `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without a response.`,
   );
-  for (const line of found) console.log(`DIFFERENCE ${line}`);
+  for (const line of found) {
+    console.log(`DIFFERENCE ${line}`);
+    const run = runs.find(({ id }) => line.startsWith(`${id}`));
+    for (const entry of run?.entries ?? []) console.log(`  ${JSON.stringify(entry).slice(0, 300)}`);
+    for (const request of requests.filter(({ headers }) => run && headers["x-run"] === run.id))
+      console.log(`  arrived: ${JSON.stringify(request).slice(0, 300)}`);
+  }
   console.log(
     found.length === 0 ? "The journals and the stand-in's log agree." : `${found.length} differences.`,
   );

@@ -45,20 +45,28 @@ export function judge(
     (attempt) => attempt.attempt !== entry.attempt && !attempt.renewed,
   );
   const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
+  // What a later response says is of that attempt: of one that got none before, nobody knows.
+  const failed = (): RunError => {
+    const error = failureOf(walk, step, log, entry, earlier.length);
+    if (!repeated || leg.effect === "reads") return error;
+    return {
+      ...error,
+      message: `${error.message} An earlier attempt got no response, and may have been carried out.`,
+    };
+  };
   const { status, headers, failure } = result;
   const seen: ValueMap = { status, headers, failure, body: entry.response?.body ?? null, repeated };
   try {
     if (isSuccess(walk, step, frame, path, entry, seen, repeated))
       return step.pages || step.until ? goesOn(walk, step, frame, log, leg, entry) : {};
-    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result))
-      return { error: failureOf(walk, step, log, entry, earlier.length) };
+    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result)) return { error: failed() };
   } catch (error) {
     if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
     throw error;
   }
   const next = nextWait(step.retry, earlier.length, result, walk.read.chance(path, entry.attempt), entry.at);
   if ("wait" in next) return next;
-  const error = failureOf(walk, step, log, entry, earlier.length);
+  const error = failed();
   if (next.giveUp === "spent") return { error };
   const asked = `The response asks to wait ${printForPeople(next.asked ?? 0)}, more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
   return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };

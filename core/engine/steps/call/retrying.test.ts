@@ -52,6 +52,24 @@ steps:
     expect(it.sent).toHaveLength(1);
   });
 
+  it.each([
+    ["POST", "cut", ", idempotency: auto", true],
+    ["PUT", "cut", "", true],
+    ["GET", "cut", "", false],
+    ["POST", "refused", ", idempotency: auto", false],
+  ] as const)(
+    "%s, first %s%s: says whether an earlier attempt may have been carried out",
+    async (method, first, more, says) => {
+      let count = 0;
+      const it: World = new World(file(`{ times: 2, wait: 10ms }${more}`, method), () =>
+        count++ === 0 ? first : { status: 503 },
+      );
+      const { state, error } = await it.run();
+      expect([state, error?.code]).toEqual(["failed", "response"]);
+      expect(error?.message.includes("may have been carried out")).toBe(says);
+    },
+  );
+
   it("repeats a writing call only when the response proves that it was not taken", async () => {
     const posts = async (status: number, headers: Record<string, string> = {}) => {
       const it: World = new World(file("", "POST"), () => ({ status, headers }));
