@@ -143,18 +143,21 @@ try {
   rmSync(folder, { recursive: true, force: true });
 }
 
+const reached = (met) => (met ? "" : "missed");
 const table = [
-  "| figure | bare loop | Copper Kettle | ratio | at least |",
-  "|---|---:|---:|---:|---:|",
+  "| figure | bare loop | Copper Kettle | ratio | at least | |",
+  "|---|---:|---:|---:|---:|---|",
   ...rows.map(
     ({ what, bare: bareRate, ours, target }) =>
-      `| ${what} | ${Math.round(bareRate)} | ${Math.round(ours)} | ${(ours / bareRate).toFixed(2)} | ${target ?? "–"} |`,
+      `| ${what} | ${Math.round(bareRate)} | ${Math.round(ours)} | ${(ours / bareRate).toFixed(2)} | ${target ?? "–"} | ${reached(target === undefined || ours / bareRate >= target)} |`,
   ),
 ].join("\n");
 const engineTable = [
-  "| figure | measured | target |",
-  "|---|---:|---:|",
-  ...engineRows.map((row) => `| ${row.join(" | ")} |`),
+  "| figure | measured | target | |",
+  "|---|---:|---:|---|",
+  ...engineRows.map(
+    ([what, measured, target, met = true]) => `| ${what} | ${measured} | ${target} | ${reached(met)} |`,
+  ),
 ].join("\n");
 const authorizingTable = [
   "| authorizing a call | ms a call | of one bare call | at most |",

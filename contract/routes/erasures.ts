@@ -8,7 +8,7 @@ const erasure = z.object({
   runs: z.array(z.string()).meta({ description: "Runs that held the value, and hold it no more." }),
   refused: z.array(z.string()).meta({
     description:
-      "Runs that hold the value and are under way, or whose results such a run reuses. Nothing of them changed.",
+      "Runs that hold the value and are under way, or whose results such a run uses. Nothing of them changed.",
   }),
   entries: z.number(),
   files: z.number(),

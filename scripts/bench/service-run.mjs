@@ -32,12 +32,13 @@ export async function startService(folder, base) {
   // The fastest client at hand, so that the service is measured and not what calls it.
   const dispatcher = new Agent({ connections: 64 });
   const headers = { Authorization: `Bearer ${token}`, "Content-Type": "application/json" };
+  const send = (method, path, body) =>
+    request(url + path, { dispatcher, method, headers, body: body && JSON.stringify(body) });
   const call = async (method, path, body) => {
-    const response = await request(url + path, {
-      dispatcher,
-      method,
-      headers,
-      body: body && JSON.stringify(body),
+    // Whoever computed for long finds a connection that the service has closed meanwhile.
+    const response = await send(method, path, body).catch((error) => {
+      if (error.code !== "UND_ERR_SOCKET" || method === "POST") throw error;
+      return send(method, path, body);
     });
     if (response.statusCode >= 300)
       throw new Error(`${method} ${path}: ${response.statusCode} ${await response.body.text()}`);

@@ -4,6 +4,7 @@ import type { Blobs } from "./blobs.js";
 import { execute, selectList, selectOn } from "./database.js";
 import { boundTo } from "./files.js";
 import { isLarge } from "./run-journal.js";
+import { withUsed } from "./runs.js";
 import type { Writer } from "./writer.js";
 
 /** What stands where something was erased. */
@@ -13,7 +14,7 @@ export const erased = "[erased]";
 export interface Erasure {
   /** Runs in whose row, journal or files it was, and is no more. */
   runs: string[];
-  /** Runs that hold it and that are under way, or whose outcomes such a run reuses: nothing of them was changed. */
+  /** Runs that hold it and are under way, or whose outcomes such a run reuses or waits for: nothing of them was changed. */
   refused: string[];
   entries: number;
   files: number;
@@ -65,7 +66,7 @@ export class Erasing {
   readonly bodiesLeft: string[] = [];
   readonly #runs = new Set<string>();
   readonly #refused = new Set<string>();
-  #active = new Set<string>();
+  #used = new Set<string>();
   readonly #found: Erasure;
 
   /** @param value of at least eight characters; its URL-encoded, JSON-escaped and Base64 forms are found, too */
@@ -93,11 +94,8 @@ export class Erasing {
 
   /** Can be done again after it broke off: what is erased already is not found any more. */
   async run(): Promise<Erasure> {
-    const active = await selectList<{ id: string; repeats: string | null }>(
-      this.writer.store,
-      "SELECT id, repeats FROM runs WHERE ended_at IS NULL",
-    );
-    this.#active = new Set(active.flatMap(({ id, repeats }) => (repeats === null ? [id] : [id, repeats])));
+    const used = await selectList<{ id: string }>(this.writer.store, `${withUsed} SELECT id FROM used`);
+    this.#used = new Set(used.map(({ id }) => id));
     await this.#overwriting(async () => {
       await this.#rows(runPlace, ({ id }) => this.#mayChange(String(id)));
       await this.#journal();
@@ -110,7 +108,7 @@ export class Erasing {
 
   /** Whether a run that holds the value may be changed; notes it either way. */
   #mayChange(run: string): boolean {
-    const refused = this.#active.has(run);
+    const refused = this.#used.has(run);
     (refused ? this.#refused : this.#runs).add(run);
     return !refused;
   }

@@ -1,5 +1,6 @@
 import type { Blobs } from "./blobs.js";
 import { execute, select, selectList, selectOn } from "./database.js";
+import { withUsed } from "./runs.js";
 import { StartKeys } from "./start-keys.js";
 import type { Writer } from "./writer.js";
 
@@ -97,7 +98,7 @@ export class Forgetting {
     while ((await some()) === activityBite);
   }
 
-  /** Runs that have ended and are too old or too many; never one whose outcomes an unfinished run keeps. */
+  /** Runs that have ended and are too old or too many; never one that an unended run needs. */
   async #doomed(workflow: string, { days, runs }: RunLimits): Promise<string[]> {
     const { store } = this.writer;
     const before = days === undefined ? 0 : this.now() - days * dayMillis;
@@ -111,9 +112,9 @@ export class Forgetting {
           );
     const rows = await selectList<{ id: string }>(
       store,
-      `SELECT id FROM runs WHERE workflow = :workflow AND ended_at IS NOT NULL AND (ended_at < :before OR id <= :edge)
-         AND id NOT IN (SELECT repeats FROM runs WHERE ended_at IS NULL AND repeats IS NOT NULL)
-       ORDER BY id LIMIT :bite`,
+      `${withUsed}
+       SELECT id FROM runs WHERE workflow = :workflow AND ended_at IS NOT NULL AND (ended_at < :before OR id <= :edge)
+         AND id NOT IN (SELECT id FROM used) ORDER BY id LIMIT :bite`,
       { workflow, before, edge: edge?.id ?? "", bite },
     );
     return rows.map(({ id }) => id);

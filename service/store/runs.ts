@@ -46,6 +46,16 @@ const columns = Object.entries({
   .map(([name, column]) => `${column} AS ${name}`)
   .join(", ");
 
+/**
+ * The runs that something still needs, as `used (id)`: those that have not ended, those that one of them called and waits
+ * for, and those whose outcomes one of all these reuses.
+ */
+export const withUsed = `WITH RECURSIVE used (id) AS (
+  SELECT id FROM runs WHERE ended_at IS NULL
+  UNION SELECT called.id FROM runs AS called JOIN runs AS caller ON caller.id = called.parent
+    WHERE caller.ended_at IS NULL
+  UNION SELECT runs.repeats FROM runs JOIN used ON used.id = runs.id WHERE runs.repeats IS NOT NULL)`;
+
 /** The rows of runs: a consequence of their journals, for lists and for what goes on. */
 export class RunStore {
   constructor(readonly store: Store) {}

@@ -129,6 +129,15 @@ describe("the store", () => {
     await grow(10);
     // What was moved is written over: the log did not grow.
     expect((await stat(`${store.file}-wal`)).size).toBe(size);
+    await execute(store.connection, "DELETE FROM constants");
+    await grow(35);
+    expect(await checkpoints.look()).toBe("RESTART");
+    await execute(store.connection, "DELETE FROM constants");
+    const { size: long } = await stat(`${store.file}-wal`);
+    await grow(20);
+    expect((await stat(`${store.file}-wal`)).size).toBe(long);
+    await checkpoints.empty();
+    expect((await stat(`${store.file}-wal`)).size).toBe(0);
     await checkpoints.close();
   });
 

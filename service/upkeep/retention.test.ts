@@ -78,6 +78,20 @@ describe("retention", () => {
     expect(await ApiRevisionRow.count()).toBe(100);
   });
 
+  it("keeps whatever an unended run needs: by way of other runs, and what it called and waits for", async () => {
+    const ended = { endedAt: now - 200 * day };
+    await run("a", ended);
+    await run("b", { ...ended, repeats: "a" });
+    await run("c", { state: "waiting", repeats: "b" });
+    await run("d", { state: "waiting" });
+    await run("e", { ...ended, parent: "d" });
+    await run("f", { ...ended, parent: "e" });
+    expect((await pruner.prune()).runs).toBe(1);
+    expect((await RunRow.findAll()).map(({ id }) => id).sort()).toEqual(["a", "b", "c", "d", "e"]);
+    await RunRow.update(ended, { where: { id: ["c", "d"] } });
+    expect((await pruner.prune()).runs).toBe(5);
+  });
+
   it("forgets who did what in bites, by an index", async () => {
     const rows = Array.from({ length: 1_200 }, (_, index) => ({
       at: index < 1_100 ? now - 500 * day : now,
