@@ -214,6 +214,7 @@ ${engineTable}
 The loop and the kill: one GET an item. What is called twice after the kill are reading calls whose end was not yet
 durable; a call that writes is never sent twice for that (\`npm run chaos\` shows it). Ready is when \`/readyz\` says so,
 with the start of Node in it. The bare route takes a JSON body, keeps it in one group-committed row, and answers 202.
+Up to 40 MB of the data folder are the log of the database, which goes at a stop.
 
 ## Credentials
 
