@@ -16,6 +16,20 @@ describe("a journal of which a row cannot be written", () => {
       () => false,
     );
   };
+  it("says the same reason for each row behind it: whoever has to know of a full disk does", async () => {
+    const journal = await it_.addRun("full");
+    const entry: Entry = { type: "ended", at: 1, path: "a", kind: "note", outcome: 1 };
+    const row = { entry, open: printJson(entry), sealed: undefined };
+    const results = await Promise.allSettled([
+      journal.write([row], [bad]),
+      journal.write([row]),
+      journal.write([row]),
+    ]);
+    const reasons = results.map((one) => (one.status === "rejected" ? (one.reason as unknown) : undefined));
+    expect(reasons[0]).toMatchObject({ code: "SQLITE_ERROR" });
+    expect(new Set(reasons).size).toBe(1);
+  });
+
   const stored = async (run: string): Promise<number[]> =>
     (await it_.journals.load(run, "w")).entries.map(({ at }) => at);
 

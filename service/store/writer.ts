@@ -45,7 +45,7 @@ export class Writer {
   #working: Promise<void> | undefined;
   readonly #statements: PreparedStatements;
   /** Who gave a batch that could not be written: what comes behind it must not be there without it. */
-  readonly #broken = new WeakSet<object>();
+  readonly #broken = new WeakMap<object, unknown>();
   #closed = false;
 
   constructor(readonly store: Store) {
@@ -171,7 +171,7 @@ export class Writer {
       for (const batch of batches) batch.resolve();
     } catch (error) {
       if (batches.length === 1) {
-        if (first.owner) this.#broken.add(first.owner);
+        if (first.owner) this.#broken.set(first.owner, error);
         return first.reject(error);
       }
       // One of them is at fault: each by itself, so that only that one fails.
@@ -183,7 +183,8 @@ export class Writer {
   #unbroken(batches: Waiting[]): Waiting[] {
     return batches.filter(({ owner, reject }) => {
       if (!owner || !this.#broken.has(owner)) return true;
-      reject(new Error("What comes before this could not be written, so this is not either."));
+      // For the reason for which what comes before it could not.
+      reject(this.#broken.get(owner));
       return false;
     });
   }

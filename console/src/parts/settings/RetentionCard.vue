@@ -26,6 +26,8 @@ async function act(what: string, work: () => Promise<string>): Promise<void> {
     busy.value = "";
   }
 }
+// Until it is known how things are, nothing can be changed: what is read late would take a change back on the screen.
+const loaded = ref(false);
 onMounted(() =>
   act("load", async () => {
     const [home, saved] = await Promise.all([api.call(routes.home), api.call(routes.retention)]);
@@ -33,6 +35,7 @@ onMounted(() =>
     days.value = saved.days === undefined ? "" : String(saved.days);
     runs.value = saved.runs === undefined ? "" : String(saved.runs);
     others.value = saved.workflows;
+    loaded.value = true;
     return "";
   }),
 );
@@ -69,10 +72,10 @@ const backup = (): Promise<void> =>
   <v-card class="pa-4 card">
     <h2>Service</h2>
     <div class="d-flex ga-3 align-center flex-wrap">
-      <v-btn :loading="busy === 'pause'" @click="pause(!paused)">{{
+      <v-btn :loading="busy === 'pause'" :disabled="!loaded" @click="pause(!paused)">{{
         paused ? "Resume all runs" : "Pause all runs"
       }}</v-btn>
-      <v-btn :loading="busy === 'backup'" @click="backup">Make a backup</v-btn>
+      <v-btn :loading="busy === 'backup'" :disabled="!loaded" @click="backup">Make a backup</v-btn>
     </div>
     <h3>Retention</h3>
     <form class="retention" novalidate @submit.prevent="save">
@@ -91,8 +94,10 @@ const backup = (): Promise<void> =>
         hide-details="auto"
       />
       <div class="buttons">
-        <v-btn type="submit" color="primary" variant="flat" :loading="busy === 'save'">Save</v-btn>
-        <v-btn :loading="busy === 'prune'" @click="prune">Delete old runs now</v-btn>
+        <v-btn type="submit" color="primary" variant="flat" :loading="busy === 'save'" :disabled="!loaded"
+          >Save</v-btn
+        >
+        <v-btn :loading="busy === 'prune'" :disabled="!loaded" @click="prune">Delete old runs now</v-btn>
       </div>
     </form>
     <p v-for="(one, name) in others" :key="name" class="dim">
