@@ -117,6 +117,40 @@ steps:
     expect((await world.client.call(routes.run, { params: { id: ids[0] as string } })).state).toBe("failed");
   });
 
+  it("may be a word of our own format: what runs did can still be read", async () => {
+    await world.publish(
+      "copper-kettle: 1\nname: caller\nsteps:\n  - { step: called, workflow: { name: person, inputs: { email: workflow@guests.example } }, keep-going: true }\n",
+    );
+    const { id } = await world.run("caller");
+    await world.settled(id);
+    const words = [
+      "workflow",
+      "response",
+      "succeeded",
+      "authorization",
+      "constants",
+      "problems",
+      "bad-response",
+    ];
+    for (const value of words) {
+      await world.client.call(routes.erase, { body: { value } });
+      const { runs } = await world.client.call(routes.listRuns, { query: {} });
+      expect(runs.length).toBeGreaterThan(3);
+      for (const run of runs) {
+        const shown = await world.client.call(routes.run, { params: { id: run.id } });
+        expect([value, shown.state]).toEqual([value, run.state]);
+        const types = (await world.entries(run.id)).map(({ type }) => type);
+        expect([value, types[0], types.at(-1)]).toEqual([value, "started", "finished"]);
+        await world.client.call(routes.runScope, { params: { id: run.id } });
+        const { tries } = await world.client.call(routes.listTries, { query: {} });
+        for (const one of tries) await world.client.call(routes.try, { params: { id: one.id } });
+      }
+    }
+    expect((await world.client.call(routes.run, { params: { id } })).trigger.kind).toBe("by-hand");
+    const attempts = (await world.entries(ids[0] as string)).filter(({ type }) => type === "attempt");
+    expect(attempts[0]).toHaveProperty("response.status", 200);
+  });
+
   it("must be long enough to be found on purpose, and is the owner's to erase", async () => {
     expect(await world.ckettle(["erase", "--value", "short"])).toMatchObject({
       code: 2,

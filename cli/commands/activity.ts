@@ -22,7 +22,7 @@ export function addActivity(program: Command): void {
         timeText(item.at),
         item.by,
         item.action,
-        `${item.kind} ${item.name}`,
+        item.kind === "settings" ? item.name : `${item.kind} ${item.name}`,
         [item.detail, item.run].filter(Boolean).join(" "),
       ]);
       show(globals, activity, () =>

@@ -29,9 +29,14 @@ export const erasuresRoutes = {
     path: "/api/erasures",
     summary: "Replace a value by [erased] in runs that have ended, in files, samples, tries and the activity",
     body: z.strictObject({
-      value: z.string().min(shortestErased).max(1_000).meta({
-        description: "The value, such as an e-mail address. Its URL-encoded and Base64 forms are found too.",
-      }),
+      value: z
+        .string()
+        .min(shortestErased, `at least ${shortestErased} characters; a shorter one is found by chance.`)
+        .max(1_000, "at most 1,000 characters.")
+        .meta({
+          description:
+            "The value, such as an e-mail address. Its URL-encoded and Base64 forms are found too.",
+        }),
       dryRun: z.boolean().optional().meta({ description: "Whether to look only, and to change nothing." }),
     }),
     output: erasure,

@@ -1,4 +1,13 @@
-import { MaskSet, parseJson, printJson, type Entry, type Json } from "@copper-kettle/core";
+import {
+  isObject,
+  MaskSet,
+  own,
+  parseJson,
+  printJson,
+  setOwn,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { execute, selectList, selectOn } from "./database.js";
@@ -152,8 +161,9 @@ export class Erasing {
     if (!this.#mayChange(row.run)) return;
     this.#found.entries++;
     if (this.dry) return;
-    const shown = this.#entries(open);
-    const hidden = sealed === undefined ? null : this.sealer.seal(this.#entries(sealed), bound);
+    const shown = printJson(this.#shaped(parseJson(open)));
+    const hidden =
+      sealed === undefined ? null : this.sealer.seal(printJson(this.#shaped(parseJson(sealed))), bound);
     const [entriesBlob, sealedBlob] = [
       isLarge(shown) ? await this.blobs.keep(Buffer.from(shown)) : null,
       hidden && isLarge(hidden) ? await this.blobs.keep(hidden) : null,
@@ -165,18 +175,20 @@ export class Erasing {
     for (const digest of [row.entries_blob, row.sealed_blob]) if (digest) await this.#dropBody(digest);
   }
 
-  /** Entries without the value; what the engine reads them by stays. */
-  #entries(text: string): string {
-    return printJson(
-      (parseJson(text) as unknown as Entry[]).map((entry) => {
-        const made = this.#masks.json(entry as unknown as Json) as Record<string, Json>;
-        for (const name of structural) {
-          const value = (entry as unknown as Record<string, Json>)[name];
-          if (value !== undefined) made[name] = value;
-        }
-        return made;
-      }),
-    );
+  /**
+   * JSON of ours without the value: the keys of our own format stay, and the words that it is read by. What came from
+   * elsewhere (a body, an outcome, inputs) has no such keys.
+   */
+  #shaped(value: Json): Json {
+    if (Array.isArray(value)) return value.map((item) => this.#shaped(item));
+    if (!isObject(value)) return this.#masks.json(value);
+    const made: JsonObject = {};
+    for (const name of Object.keys(value)) {
+      const inner = own(value, name) as Json;
+      if (words.has(name)) setOwn(made, name, inner);
+      else setOwn(made, name, shaped.has(name) ? this.#shaped(inner) : this.#masks.json(inner));
+    }
+    return made;
   }
 
   async #files(): Promise<void> {
@@ -238,7 +250,7 @@ export class Erasing {
           if (typeof value !== "string" || !this.#masks.found(value)) continue;
           change.set(
             name,
-            json.includes(name) ? printJson(this.#masks.json(parseJson(value))) : this.#masks.text(value),
+            json.includes(name) ? printJson(this.#shaped(parseJson(value))) : this.#masks.text(value),
           );
         }
         if (change.size === 0 || !mayChange(row)) continue;
@@ -286,4 +298,14 @@ export class Erasing {
   }
 }
 
-const structural = ["type", "at", "path", "kind", "state", "decision", "format", "attempt", "workflow"];
+/** Fields of our format whose value is a word of it, or a number. */
+const words = new Set([
+  ...["type", "at", "path", "kind", "state", "decision", "format", "attempt", "workflow"],
+  ...["code", "what", "effect", "chose", "method", "status", "pretended"],
+]);
+
+/** Fields of our format that have keys of it, in turn. */
+const shaped = new Set([
+  ...["data", "response", "failure", "error", "trigger", "caller", "options", "next", "request"],
+  ...["waits", "drift", "authorization", "faults", "from", "only"],
+]);

@@ -23,7 +23,8 @@ export function serveErasures(app: Express, context: Context): void {
             void blobs.remove(digest).catch((error: unknown) => log.warn({ err: error }, "a body is left")),
           stillOnItsWay + 1_000,
         ).unref();
-      const detail = `${done.runs.length} runs, ${done.refused.length} refused`;
+      const left = done.refused.length > 0 ? `; ${done.refused.length} under way hold it still` : "";
+      const detail = `in ${done.runs.length} ${done.runs.length === 1 ? "run" : "runs"}${left}`;
       await activity.note({ by, action: "erased", kind: "settings", name: "a value", detail });
       return done;
     }),

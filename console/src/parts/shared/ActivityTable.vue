@@ -24,7 +24,7 @@ defineProps<{ activity: Activity[]; withName?: boolean }>();
           <router-link v-if="item.kind === 'credential'" :to="`/credentials/${item.name}`">{{
             item.name
           }}</router-link>
-          <template v-else>{{ item.kind }} {{ item.name }}</template>
+          <template v-else>{{ item.name }}</template>
         </td>
         <td>
           {{ item.action }}<span v-if="item.detail" class="dim"> – {{ item.detail }}</span>
