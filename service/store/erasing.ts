@@ -1,3 +1,4 @@
+import type { ErasureReport } from "@copper-kettle/contract";
 import {
   isObject,
   MaskSet,
@@ -18,22 +19,6 @@ import type { Writer } from "./writer.js";
 
 /** What stands where something was erased. */
 export const erased = "[erased]";
-
-/** What was found, and what became of it. */
-export interface Erasure {
-  /** Runs in whose row, journal or files it was, and is no more. */
-  runs: string[];
-  /** Runs that hold it and are under way, or whose outcomes such a run reuses or waits for: nothing of them was changed. */
-  refused: string[];
-  entries: number;
-  files: number;
-  samples: number;
-  tries: number;
-  activity: number;
-  drift: number;
-  /** Where else it is: what people wrote, or what runs remember. It was not changed. */
-  elsewhere: string[];
-}
 
 /** So many rows are read at a time. */
 const bite = 100;
@@ -76,7 +61,7 @@ export class Erasing {
   readonly #runs = new Set<string>();
   readonly #refused = new Set<string>();
   #used = new Set<string>();
-  readonly #found: Erasure;
+  readonly #found: ErasureReport;
 
   /** @param value of at least eight characters; its URL-encoded, JSON-escaped and Base64 forms are found, too */
   constructor(
@@ -102,7 +87,7 @@ export class Erasing {
   }
 
   /** Can be done again after it broke off: what is erased already is not found any more. */
-  async run(): Promise<Erasure> {
+  async run(): Promise<ErasureReport> {
     const used = await selectList<{ id: string }>(this.writer.store, `${withUsed} SELECT id FROM used`);
     this.#used = new Set(used.map(({ id }) => id));
     await this.#overwriting(async () => {

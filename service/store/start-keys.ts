@@ -35,8 +35,8 @@ export function olderKey(key: string): string {
 
 const apiKeyBefore = (key: string): string => `api:*:${key}`;
 
-/** Keys are kept so long after their start, and as long as their run, in milliseconds. */
-const keptMillis = 7 * 86_400_000;
+/** Keys are retained so long after their start, and as long as their run, in milliseconds. */
+const retainedMillis = 7 * 86_400_000;
 
 /** So many keys go at a time. */
 const bite = 500;
@@ -71,7 +71,9 @@ export class StartKeys {
   async prune(writer: Writer, now: number): Promise<void> {
     const sql = `DELETE FROM start_keys WHERE digest IN (SELECT digest FROM start_keys
       WHERE at < ? AND run NOT IN (SELECT id FROM runs) ORDER BY at LIMIT ${bite})`;
-    while ((await writer.write(() => execute(writer.store.connection, sql, [now - keptMillis]))) === bite);
+    while (
+      (await writer.write(() => execute(writer.store.connection, sql, [now - retainedMillis]))) === bite
+    );
   }
 }
 
