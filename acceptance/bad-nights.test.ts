@@ -91,7 +91,7 @@ steps:
     const room = (bytes: string): void =>
       void execFileSync("prlimit", ["--pid", String(world.pid), `--fsize=${bytes}:unlimited`]);
     await world.publish(pair("full"));
-    await faults(world.stays, [{ method: "GET", times: 1, latency: 1_500 }]);
+    await faults(world.stays, [{ method: "GET", times: 1, latency: 4_000 }]);
     const { id } = await world.run("full");
     await until(async () => (await arrived(world.stays, "GET")).length === 1, "it is looking");
     room("1024"); // no file may grow beyond this: every write to the database fails

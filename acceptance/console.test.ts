@@ -116,7 +116,7 @@ describe("the console", () => {
   });
 
   it("stops a run", async () => {
-    await faults(world.stays, [{ method: "GET", latency: 1_000 }]);
+    await faults(world.stays, [{ method: "GET", latency: 20_000 }]);
     const { id } = await world.run("greet-guest", { email: "odd@huts.example" });
     await open(`/runs/${id}`);
     await page.getByRole("button", { name: "Stop now" }).click();

@@ -190,7 +190,7 @@ steps:
   });
 
   it("SIGTERM lets what is being sent finish, and leaves the rest for the next start", async () => {
-    await faults(world.stays, [{ method: "POST", times: 1, latency: 700 }]);
+    await faults(world.stays, [{ method: "POST", times: 1, latency: 2_500 }]);
     const { id } = await world.run("chain");
     await until(async () => (await posts()).guests === 1, "the writing call is under way");
     expect(await world.end("SIGTERM")).toBe(0);
