@@ -13,7 +13,6 @@ interface Answer {
 export class Attacked {
   private constructor(
     readonly world: World,
-    readonly odd: Client,
     readonly oddToken: string,
     readonly mine: OddServer,
     readonly agent = new Agent({ keepAlive: true, maxSockets: 30 }),
@@ -25,7 +24,12 @@ export class Attacked {
       env: { COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1", COPPER_KETTLE_HOST_NAMES: "huts.example" },
     });
     const { token } = await world.client.call(routes.createToken, { body: { name: "odd" } });
-    return new Attacked(world, createClient({ baseUrl: world.url, token }), token, mine);
+    return new Attacked(world, token, mine);
+  }
+
+  /** Calls as somebody else, wherever the service is now. */
+  get odd(): Client {
+    return createClient({ baseUrl: this.world.url, token: this.oddToken });
   }
 
   async close(): Promise<void> {

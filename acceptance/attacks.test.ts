@@ -35,6 +35,7 @@ describe("somebody who means harm", () => {
       "putRetention",
       "rotateKey",
       "tryNotifications",
+      "withdrawGrant",
     ]);
     for (const [name, { method, path }] of owners) {
       const headers = { Authorization: `Bearer ${it_.oddToken}`, "Content-Type": "application/json" };

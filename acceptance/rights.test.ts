@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { createClient, routes } from "@copper-kettle/contract";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Attacked, statusOf } from "./attacked.kit.js";
 
@@ -124,6 +124,76 @@ describe("whoever may not use a credential", () => {
     const pointed = await it_.odd.call(routes.startRun, { params: { name: "pointed" }, body: {} });
     expect((await it_.world.settled(pointed.id)).error?.message).toContain("is bound to");
     expect(it_.mine.requests.filter(({ headers }) => headers.authorization)).toEqual([]);
+  });
+
+  it("has what a version may use on record, until the owner withdraws it", async () => {
+    await it_.world.publish("copper-kettle: 1\nname: inner\nsteps:\n  - { step: a, note: x }\n");
+    const { host } = new URL(it_.world.stays.url);
+    const text = `copper-kettle: 1
+name: granted
+steps:
+  - { step: read, request: "GET \${constants.stays}/guests", using: stays-key }
+  - { step: called, workflow: { name: inner } }
+  - { step: shut, request: "GET ${it_.mine.url}/guest" }
+`;
+    const params = { name: "granted" };
+    await it_.odd.call(routes.pushWorkflow, { params, body: { text } });
+    await it_.odd.call(routes.publishWorkflow, { params });
+    const given = await it_.odd.call(routes.listGrants, { params });
+    const mine = new URL(it_.mine.url).host;
+    expect(given.grants.map(({ kind, name, givenBy }) => [kind, name, givenBy])).toEqual([
+      ["credential", "stays-key", "odd"],
+      ...[host, mine].sort().map((name) => ["host", name, "odd"]),
+      ["workflow", "inner", "odd"],
+    ]);
+    const ended = async () =>
+      it_.world.settled((await it_.odd.call(routes.startRun, { params, body: {} })).id, [
+        "succeeded",
+        "failed",
+      ]);
+    expect((await ended()).state).toBe("succeeded");
+    // Who gave it is gone; what was given holds.
+    for (const body of [
+      { kind: "credential", name: "stays-key" },
+      { kind: "workflow", name: "inner" },
+      { kind: "host", name: mine },
+    ] as const) {
+      expect(await statusOf(it_.odd.call(routes.withdrawGrant, { params, body }))).toBe(403);
+      await it_.world.client.call(routes.withdrawGrant, { params, body });
+      expect((await ended()).error?.message).toContain("owner withdrew that from version 1 of granted");
+      await it_.world.killAndServe();
+      expect((await ended()).error?.message).toContain("owner withdrew that from version 1 of granted");
+      await it_.odd.call(routes.publishWorkflow, { params });
+      expect((await ended()).state).toBe("succeeded");
+    }
+    expect(
+      await statusOf(
+        it_.world.client.call(routes.withdrawGrant, { params, body: { kind: "host", name: "x" } }),
+      ),
+    ).toBe(404);
+    const shown = await it_.world.ckettle([
+      "workflow",
+      "grants",
+      "granted",
+      "--withdraw",
+      "credential:stays-key",
+    ]);
+    expect(shown.out).toMatch(/credential +stays-key +odd .*by owner/);
+    const { activity } = await it_.world.client.call(routes.listActivity, { query: {} });
+    expect(activity[0]).toMatchObject({ by: "owner", action: "withdrew", kind: "workflow", name: "granted" });
+  });
+
+  it("is not taken for another of the same name", async () => {
+    // A token that is called like the service, a kind or nobody is a token of that name.
+    for (const name of ["service", "run", "nobody"]) {
+      const { token } = await it_.world.client.call(routes.createToken, { body: { name } });
+      const other = createClient({ baseUrl: it_.world.url, token });
+      await other.call(routes.pushWorkflow, {
+        params: { name: "stolen" },
+        body: { text: step("using: own") },
+      });
+      expect(await statusOf(other.call(routes.publishWorkflow, { params: { name: "stolen" } }))).toBe(403);
+    }
   });
 
   it("does not use it by changing whom it is for, or where it goes", async () => {

@@ -1,4 +1,4 @@
-import { printForPeople, statusText, type Entry } from "@copper-kettle/core";
+import { printForPeople, statusText, type Entry, principalName } from "@copper-kettle/core";
 import colors from "./colors.js";
 import { brief, stateText } from "./output.js";
 
@@ -47,10 +47,10 @@ function textOf(entry: Entry): string | undefined {
     case "unsure":
       return `${step}  ${stateText("unsure")}: ${entry.reason}${detailText(entry.detail)}`;
     case "decided":
-      if (entry.decision === "resume") return `resumed by ${entry.by}`;
+      if (entry.decision === "resume") return `resumed by ${principalName(entry.by)}`;
       if (entry.decision === "continue")
-        return `${step}  continued by ${entry.by}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
-      return `${step}  decided by ${entry.by}: ${entry.decision}`;
+        return `${step}  continued by ${principalName(entry.by)}${entry.changes ? `, with ${entry.changes.length} changed` : ""}`;
+      return `${step}  decided by ${principalName(entry.by)}: ${entry.decision}`;
     case "ended":
       if (entry.error) return `${step}  ${stateText("failed")}: ${entry.error.message}`;
       if (entry.skipped !== undefined) return `${step}  ${entry.skipped}`;
@@ -63,7 +63,7 @@ function textOf(entry: Entry): string | undefined {
         return `${stateText("waiting")} until ${new Date(entry.until ?? 0).toISOString()}`;
       return `${stateText(entry.state)}${entry.reason ? `: ${entry.reason}` : ""}`;
     case "stopping":
-      return `stopped by ${entry.by}`;
+      return `stopped by ${principalName(entry.by)}`;
     case "finished":
       return `${stateText(entry.state)}${entry.error ? `: ${entry.error.message}` : entry.message ? `: ${entry.message}` : ""}`;
     case "sending":

@@ -71,6 +71,7 @@ export * from "./engine/entries.js";
 export { currentEntry } from "./engine/formats.js";
 export * from "./engine/options.js";
 export * from "./engine/ports.js";
+export * from "./engine/principals.js";
 export * from "./engine/summary.js";
 export * from "./engine/repeat.js";
 export * from "./engine/compare.js";

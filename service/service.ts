@@ -123,6 +123,7 @@ export async function startService(config: Config): Promise<Service> {
   const apis = new ApiStore(writer, blobs, drift);
   await apis.loadAll();
   const workflows = new WorkflowStore(writer, apis);
+  await workflows.grants.loadAll();
   const journals = new JournalStore(store, writer, blobs, sealer);
   const transport = new HttpTransport({
     rule: addressRule(config.allowAddresses),

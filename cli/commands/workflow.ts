@@ -1,4 +1,11 @@
-import { ProblemError, routes, type WorkflowDetail, type WorkflowSummary } from "@copper-kettle/contract";
+import {
+  ProblemError,
+  routes,
+  type BodyOf,
+  type Grant,
+  type WorkflowDetail,
+  type WorkflowSummary,
+} from "@copper-kettle/contract";
 import { printProblem, readWorkflow, workflowJsonSchema, type Problem } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { readFileSync, writeFileSync } from "node:fs";
@@ -46,7 +53,7 @@ export function addWorkflow(program: Command): void {
 
   const group = program
     .command("workflow")
-    .description("workflows: list, show, push, pull, publish, versions, diff, roll-back, remove");
+    .description("workflows: list, show, push, pull, publish, versions, diff, roll-back, grants, remove");
   group
     .command("list")
     .description("list the workflows")
@@ -190,6 +197,30 @@ export function addWorkflow(program: Command): void {
       show(globals, workflow, () => `${name}: ${versionText(workflow)}, with the text of version ${version}`);
     });
   group
+    .command("grants")
+    .description(
+      "show what the published version may use and who gave it; or withdraw some of that (the owner)",
+    )
+    .argument("<name>")
+    .option("--withdraw <kind:name>", "as in credential:stays-key; repeatable", gathered, [])
+    .action(async (name: string, options: { withdraw: string[] }, command: Command) => {
+      const globals = globalsOf(command);
+      const client = clientOf(globals);
+      for (const text of options.withdraw)
+        await client.call(routes.withdrawGrant, { params: { name }, body: grantOf(text) });
+      const answer = await client.call(routes.listGrants, { params: { name } });
+      const rows = answer.grants.map((one) => [
+        one.kind,
+        one.name,
+        one.givenBy,
+        timeText(one.givenAt),
+        one.withdrawnBy === null ? "" : `by ${one.withdrawnBy}, ${timeText(one.withdrawnAt)}`,
+      ]);
+      show(globals, answer, () =>
+        table(["KIND", "NAME", "GIVEN BY", "AT", "WITHDRAWN"], rows, nothingGranted(answer.version)),
+      );
+    });
+  group
     .command("remove")
     .description("remove a workflow; its runs remain")
     .argument("<name>")
@@ -197,6 +228,21 @@ export function addWorkflow(program: Command): void {
       await clientOf(globalsOf(command)).call(routes.removeWorkflow, { params: { name } });
       say(`Removed ${name}.`);
     });
+}
+
+const gathered = (text: string, before: string[]): string[] => [...before, text];
+
+const nothingGranted = (version: number | null): string =>
+  version === null ? "Not published yet." : "Version " + version + " uses no credential, workflow or host.";
+
+function grantOf(text: string): BodyOf<typeof routes.withdrawGrant> {
+  const [kind = "", ...name] = text.split(":");
+  if (!["credential", "workflow", "host"].includes(kind) || name.length === 0)
+    throw new Exit(
+      exitCodes.wrongUse,
+      `--withdraw is a kind and a name, as in credential:stays-key, workflow:greet-guest or host:api.example; this is "${text}".`,
+    );
+  return { kind: kind as Grant["kind"], name: name.join(":") };
 }
 
 /** What is missing before a run needs it, and what has changed since the workflow was published. */

@@ -13,6 +13,7 @@ import { constantsRoutes } from "./constants.js";
 import { sealingKeyRoutes } from "./sealing-key.js";
 import { notificationsRoutes } from "./notifications.js";
 import { retentionRoutes } from "./retention.js";
+import { grantsRoutes } from "./grants.js";
 import { erasuresRoutes } from "./erasures.js";
 import { backupsRoutes } from "./backups.js";
 import { apisRoutes } from "./apis.js";
@@ -42,6 +43,7 @@ export const routes = {
   ...retentionRoutes,
   ...backupsRoutes,
   ...erasuresRoutes,
+  ...grantsRoutes,
   ...apisRoutes,
   ...operationsRoutes,
   ...driftRoutes,

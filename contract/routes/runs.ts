@@ -29,6 +29,10 @@ export const run = z
       at: z.string(),
       caller: z.object({ run: z.string(), path: z.string(), depth: z.number() }).optional(),
     }),
+    startedBy: z
+      .string()
+      .nullable()
+      .meta({ description: "Who started it; null in runs from before that was noted." }),
     createdAt: z.string(),
     startedAt: z.string().nullable(),
     endedAt: z.string().nullable(),

@@ -1,3 +1,4 @@
+import type { Principal } from "./principals.js";
 import type { Piece } from "../http/multipart.js";
 import type { BrokenBody, FailureKind, ResponseHeaders } from "../http/message.js";
 import type { Mismatch } from "../shapes/drift.js";
@@ -101,6 +102,8 @@ export type Entry = Common &
         origin: string;
         inputs: JsonObject;
         trigger: Trigger;
+        /** Who started it; missing in runs from before that was noted. */
+        principal?: Principal;
         /** The revision of each API's document that the run uses. */
         apis?: Record<string, number>;
         options?: RunOptions;
@@ -159,6 +162,7 @@ export type Entry = Common &
         outcome?: Json;
         /** With `continue`: values that were changed at the breakpoint. */
         changes?: { place: Path; value: Json }[];
+        /** Who decided, as `printPrincipal` writes it; in older journals a bare name. */
         by: string;
       }
     | { type: "ended"; path: string; kind: string; outcome?: Json; error?: RunError; skipped?: string }

@@ -89,7 +89,7 @@ export interface ChildEnd {
 export class ChildRefused extends Error {
   override name = "ChildRefused";
   constructor(
-    readonly code: "busy" | "no-workflow" | "bad-inputs" | "too-deep",
+    readonly code: "busy" | "no-workflow" | "bad-inputs" | "not-allowed" | "too-deep",
     message: string,
   ) {
     super(message);

@@ -38,6 +38,14 @@ export function calledApis(steps: readonly Step[]): string[] {
   return operationCalls(steps).map(({ api }) => api);
 }
 
+/** The names of the workflows that are called. */
+export function calledWorkflows(steps: readonly Step[]): string[] {
+  return steps.flatMap((step) => [
+    ...(step.kind === "workflow" ? [step.called] : []),
+    ...innerSteps(step).flatMap((inner) => calledWorkflows(inner)),
+  ]);
+}
+
 /** The steps of a workflow from top to bottom, with how deep each is nested. */
 export function outline(steps: readonly Step[], depth = 0): OutlineLine[] {
   return steps.flatMap((step) => {

@@ -17,6 +17,7 @@ import {
   type OAuthCredential,
   type ShownPart,
   type Transport,
+  type Principal,
 } from "@copper-kettle/core";
 import type { AsideReader } from "../outbound/aside.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
@@ -49,7 +50,7 @@ const timeout = { connect: 5_000, response: 15_000 };
 export async function checkCredential(
   parts: CheckParts,
   open: OpenCredential,
-  { url, method, by }: { url?: string | undefined; method: string; by: string },
+  { url, method, by }: { url?: string | undefined; method: string; by: Principal },
 ): Promise<Result> {
   const began = Date.now();
   const found = await tried(parts, open, url, method, by);
@@ -68,7 +69,7 @@ async function tried(
   open: OpenCredential,
   url: string | undefined,
   method: string,
-  by: string,
+  by: Principal,
 ): Promise<Found> {
   const { name, credential } = open;
   try {
@@ -103,7 +104,7 @@ async function call(
   open: OpenCredential,
   url: string,
   method: string,
-  by: string,
+  by: Principal,
 ): Promise<Found> {
   const request = await finishedRequest(buildRequest({ method, url }));
   const ports = {

@@ -1,19 +1,26 @@
-import { allCalls, type Step } from "@copper-kettle/core";
+import { allCalls, type Principal, type Step } from "@copper-kettle/core";
 import type { ApiStore } from "../store/apis.js";
 import type { OpenCredential } from "../store/credentials.js";
 
 /** The name of the access token that was made at the installation: who holds it may do everything. */
 export const owner = "owner";
 
+/** Whether somebody holds the owner's token: a run or a person of that name does not. */
+export const isOwner = ({ kind, id }: Principal): boolean => kind === "token" && id === owner;
+
+/** Whether somebody is named in a list of those who may: it names access tokens. */
+const isOneOf = (names: readonly string[], { kind, id }: Principal): boolean =>
+  kind === "token" && names.includes(id);
+
 /** Whether somebody may use a credential; the owner always may. */
-export function mayUse(open: Pick<OpenCredential, "mayUse">, by: string): boolean {
-  return by === owner || open.mayUse.length === 0 || open.mayUse.includes(by);
+export function mayUse(open: Pick<OpenCredential, "mayUse">, by: Principal): boolean {
+  return isOwner(by) || open.mayUse.length === 0 || isOneOf(open.mayUse, by);
 }
 
 /** Whether somebody may change a credential: where nobody is named for that, those who may use it. */
-export function mayChange(open: Pick<OpenCredential, "mayUse" | "mayChange">, by: string): boolean {
+export function mayChange(open: Pick<OpenCredential, "mayUse" | "mayChange">, by: Principal): boolean {
   const allowed = open.mayChange.length > 0 ? open.mayChange : open.mayUse;
-  return by === owner || allowed.length === 0 || allowed.includes(by);
+  return isOwner(by) || allowed.length === 0 || isOneOf(allowed, by);
 }
 
 /** The credentials that the calls of some steps use: those that they name, and those of the APIs that they call. */

@@ -5,6 +5,9 @@ import {
   type CredentialUse,
   type OAuthCredential,
   type Proof,
+  type Principal,
+  principalName,
+  printPrincipal,
 } from "@copper-kettle/core";
 import type { TokenKeeper } from "../oauth/keeper.js";
 import { TokenRefused } from "../oauth/responses.js";
@@ -14,10 +17,10 @@ import { mayUse } from "./rights.js";
 
 /** For whom a credential is used: a run of a workflow, or a person. */
 export interface User {
-  by: string;
+  by: Principal;
   run?: string;
   /** Whose right it is that counts: a run acts in the name of who published it. Null: of nobody who is known. */
-  as: string | null;
+  as: Principal | null;
 }
 
 /** For how long the replaced secret is taken at once after the new one was refused, in milliseconds. */
@@ -141,13 +144,13 @@ export class CredentialUses {
 }
 
 /** Asked at each use, whatever was asked before: the text, the API or the rights may have changed since. */
-function requireRight(open: OpenCredential, as: string | null): void {
+function requireRight(open: OpenCredential, as: Principal | null): void {
   if (open.mayUse.length === 0) return;
   const { name, hosts } = open;
-  if (!mayUse(open, as ?? ""))
+  if (!as || !mayUse(open, as))
     throw new CredentialMissing(
       "not-allowed",
-      `The credential "${name}" may be used by ${open.mayUse.join(", ")} only, and not in the name of ${as ?? "nobody"}.`,
+      `The credential "${name}" may be used by ${open.mayUse.join(", ")} only, and not in the name of ${as ? principalName(printPrincipal(as)) : "nobody"}.`,
     );
   // Else a constant, a server or an input could send it anywhere.
   if (hosts.length === 0)

@@ -1,9 +1,9 @@
-import { bounds } from "@copper-kettle/core";
+import { bounds, type Principal } from "@copper-kettle/core";
 import { parseCookie, stringifySetCookie } from "cookie";
 import { createHash, randomBytes } from "node:crypto";
 import type { NextFunction, Request, Response } from "express";
 import type { AccessStore } from "../store/access.js";
-import type { AccessTokenRecord } from "../store/models.js";
+import type { AccessTokenRecord } from "../store/people-models.js";
 import { HttpProblem } from "./problems.js";
 
 const linkMillis = 10 * 60_000;
@@ -155,7 +155,7 @@ export class Auth {
         this.#noteWrong(request.socket.remoteAddress ?? "");
         throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
       }
-      response.locals["by"] = name;
+      response.locals["by"] = { kind: "token", id: name } satisfies Principal;
       return next();
     }
     const secret = this.#cookieOf(request);
@@ -166,7 +166,7 @@ export class Auth {
       );
     }
     if (request.method !== "GET" && request.method !== "HEAD") this.requireOwnOrigin(request);
-    response.locals["by"] = session.name;
+    response.locals["by"] = { kind: "token", id: session.name } satisfies Principal;
     next();
   };
 

@@ -1,21 +1,22 @@
-import { mayChange, mayUse, owner } from "../credentials/rights.js";
+import type { Principal } from "@copper-kettle/core";
+import { isOwner, mayChange, mayUse } from "../credentials/rights.js";
 import type { OpenCredential } from "../store/credentials.js";
 import { HttpProblem } from "./problems.js";
 
 /** @throws HttpProblem 403 */
-export function requireMayUse(open: OpenCredential, by: string): void {
+export function requireMayUse(open: OpenCredential, by: Principal): void {
   if (!mayUse(open, by)) throw refused(open.name, "use", open.mayUse);
 }
 
 /** @throws HttpProblem 403 */
-export function requireMayChange(open: OpenCredential, by: string): void {
+export function requireMayChange(open: OpenCredential, by: Principal): void {
   if (!mayChange(open, by))
     throw refused(open.name, "change", open.mayChange.length > 0 ? open.mayChange : open.mayUse);
 }
 
 /** @throws HttpProblem 403 */
-export function requireOwner(by: string): void {
-  if (by !== owner)
+export function requireOwner(by: Principal): void {
+  if (!isOwner(by))
     throw new HttpProblem(
       403,
       "not-allowed",

@@ -1,5 +1,12 @@
 import type { Run, RunDetail } from "@copper-kettle/contract";
-import { outline, parseJson, type Entry, type ReadWorkflow, type RunError } from "@copper-kettle/core";
+import {
+  principalName,
+  outline,
+  parseJson,
+  type Entry,
+  type ReadWorkflow,
+  type RunError,
+} from "@copper-kettle/core";
 import { isRehearsal } from "../runs/rehearsed.js";
 import type { Runner } from "../runs/runner.js";
 import type { RunRecord } from "../store/models.js";
@@ -14,6 +21,7 @@ export function runView(row: RunRecord, active: boolean): Run {
     version: row.version,
     state: state as Run["state"],
     trigger: parseJson(row.trigger) as Run["trigger"],
+    startedBy: row.startedBy ? principalName(row.startedBy) : null,
     createdAt: iso(row.createdAt),
     startedAt: isoOrNull(row.startedAt),
     endedAt: isoOrNull(row.endedAt),

@@ -1,5 +1,5 @@
 import type { AnyRoute, BodyOf, OutputOf, ParamsOf, QueryOf } from "@copper-kettle/contract";
-import type { JsonSyntaxError } from "@copper-kettle/core";
+import type { JsonSyntaxError, Principal } from "@copper-kettle/core";
 import { parseJson, printJson } from "@copper-kettle/core";
 import type { Express, Request, Response } from "express";
 import type { z } from "zod";
@@ -11,8 +11,8 @@ export interface Call<R> {
   params: ParamsOf<R>;
   query: QueryOf<R>;
   body: BodyOf<R>;
-  /** Who calls, for the record. */
-  by: string;
+  /** Who calls. */
+  by: Principal;
   request: Request;
   response: Response;
 }
@@ -47,12 +47,15 @@ export function serve<R extends AnyRoute>(
   });
 }
 
+/** Who calls a route that needs nobody: they may do no more than that. */
+const nobody: Principal = { kind: "person", id: "nobody" };
+
 /** Who calls: a route that needs somebody is never served to nobody, wherever it was put. */
-function callerOf({ needs, path }: AnyRoute, response: Response): string {
-  const by = response.locals["by"] as string | undefined;
+function callerOf({ needs, path }: AnyRoute, response: Response): Principal {
+  const by = response.locals["by"] as Principal | undefined;
   if (by === undefined && needs !== "nothing")
     throw new Error(`${path} is served before anybody is asked who calls.`);
-  return by ?? "nobody";
+  return by ?? nobody;
 }
 
 /** No name or text of a URL holds a NUL: the database would end the text there. */

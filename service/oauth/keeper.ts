@@ -6,6 +6,8 @@ import {
   wantsSignIn,
   type OAuthCredential,
   type Token,
+  type Principal,
+  itself,
 } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import type { ActivityStore } from "../store/activity.js";
@@ -90,7 +92,7 @@ export class TokenKeeper {
   }
 
   /** Takes in a token from a sign-in. */
-  async signedIn(name: string, credential: OAuthCredential, token: Token, by: string): Promise<void> {
+  async signedIn(name: string, credential: OAuthCredential, token: Token, by: Principal): Promise<void> {
     await this.parts.tokens.put(name, tokenKey(credential), token);
     await this.parts.credentials.noteFault(name, null);
     await this.parts.activity.note({
@@ -133,7 +135,7 @@ export class TokenKeeper {
       await tokens.put(name, key, token);
       if (before) this.#refused.delete(before.accessToken);
       await credentials.noteFault(name, null);
-      await activity.note({ by: "service", action: "token got", kind: "credential", name });
+      await activity.note({ by: itself, action: "token got", kind: "credential", name });
       log.info({ credential: name, expiresAt: token.expiresAt }, "token got");
       return token;
     } catch (error) {
@@ -183,7 +185,7 @@ export class TokenKeeper {
     await tokens.put(name, tokenKey(credential), { ...rest, expiresAt, refreshAt: expiresAt });
     await credentials.noteFault(name, { code: "sign-in", sentence: error.message, at: now() });
     await activity.note({
-      by: "service",
+      by: itself,
       action: "sign-in lost",
       kind: "credential",
       name,

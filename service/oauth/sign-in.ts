@@ -1,5 +1,5 @@
 import { EventEmitter } from "node:events";
-import { CredentialMissing, type OAuthCredential, wantsSignIn } from "@copper-kettle/core";
+import { CredentialMissing, type OAuthCredential, wantsSignIn, type Principal } from "@copper-kettle/core";
 import { generateRandomCodeVerifier, generateRandomState } from "oauth4webapi";
 import type { CredentialStore } from "../store/credentials.js";
 import type { TokenKeeper } from "./keeper.js";
@@ -8,7 +8,7 @@ import type { PendingCode, TokenRequests } from "./requests.js";
 
 interface Pending extends PendingCode {
   name: string;
-  by: string;
+  by: Principal;
   expiresAt: number;
 }
 
@@ -41,7 +41,7 @@ export class SignIns {
    * Begins a sign-in: where the person has to go. Good once, for a quarter of an hour.
    * @throws CredentialMissing when the credential is none that wants one
    */
-  async begin(name: string, by: string): Promise<{ url: string; expiresAt: number }> {
+  async begin(name: string, by: Principal): Promise<{ url: string; expiresAt: number }> {
     const credential = this.#credential(name);
     const expiresAt = this.now() + pendingMillis;
     const pending: Pending = {

@@ -9,6 +9,8 @@ import {
   type Entry,
   type Json,
   type Path,
+  type Principal,
+  printPrincipal,
 } from "@copper-kettle/core";
 import { OneAtATime } from "../one-at-a-time.js";
 import { isConflict } from "../store/faults.js";
@@ -29,7 +31,7 @@ export interface Decided {
   /** The attempt that they saw. */
   attempt: number;
   outcome?: Json | undefined;
-  by: string;
+  by: Principal;
 }
 
 /** What people do to runs: stop, decide, continue, resume; all of it is durable before it is answered. */
@@ -56,11 +58,11 @@ export class RunActs {
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */
-  stop(row: RunRecord, how: { now: boolean; by: string }): Promise<void> {
+  stop(row: RunRecord, how: { now: boolean; by: Principal }): Promise<void> {
     return this.#act(row, (now) => this.#stop(now, how));
   }
 
-  async #stop(row: RunRecord, how: { now: boolean; by: string }): Promise<void> {
+  async #stop(row: RunRecord, how: { now: boolean; by: Principal }): Promise<void> {
     if (row.endedAt !== null) throw hasEnded(row.state);
     // What it called and waits for stops with it, before this is answered.
     if (await this.runner.stop(row.id, how)) return this.runner.children.stopCalled(row.id);
@@ -70,18 +72,18 @@ export class RunActs {
     if (journal.summary.endedAt !== null) throw hasEnded(journal.summary.state);
     const at = Date.now();
     await write(journal, [
-      { type: "stopping", at, by: how.by },
+      { type: "stopping", at, by: printPrincipal(how.by) },
       { type: "finished", at, state: "stopped", message: "Stopped by hand.", problems: 0 },
     ]);
     await this.runner.ended(row.id);
   }
 
   /** Continues a run that stopped at a breakpoint, with values that somebody changed there. */
-  continue(row: RunRecord, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+  continue(row: RunRecord, changes: { place: Path; value: Json }[], by: Principal): Promise<void> {
     return this.#act(row, (now) => this.#continue(now, changes, by));
   }
 
-  async #continue(row: RunRecord, changes: { place: Path; value: Json }[], by: string): Promise<void> {
+  async #continue(row: RunRecord, changes: { place: Path; value: Json }[], by: Principal): Promise<void> {
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const path = journal.summary.waits.find(({ kind }) => kind === "breakpoint")?.name;
     if (row.state !== "waiting" || path === undefined)
@@ -97,7 +99,7 @@ export class RunActs {
       decision: "continue",
       at,
       path,
-      by,
+      by: printPrincipal(by),
       ...(changes.length > 0 ? { changes } : {}),
       ...(masked.length > 0 ? { masked } : {}),
     };
@@ -112,14 +114,16 @@ export class RunActs {
   }
 
   /** Resumes a parked run. */
-  resume(row: RunRecord, by: string): Promise<void> {
+  resume(row: RunRecord, by: Principal): Promise<void> {
     return this.#act(row, (now) => this.#resume(now, by));
   }
 
-  async #resume(row: RunRecord, by: string): Promise<void> {
+  async #resume(row: RunRecord, by: Principal): Promise<void> {
     if (row.state !== "parked") throw new WrongState(`The run is not parked: it is ${row.state}.`);
     const { journal } = await this.journals.load(row.id, row.workflow);
-    await write(journal, [{ type: "decided", decision: "resume", at: Date.now(), path: "", by }]);
+    await write(journal, [
+      { type: "decided", decision: "resume", at: Date.now(), path: "", by: printPrincipal(by) },
+    ]);
     await this.runner.enqueue(row, { first: true });
   }
 
@@ -142,7 +146,13 @@ export class RunActs {
       throw new WrongState(
         `You decided about attempt ${given.attempt} of ${asked.path}, but attempt ${asked.attempt} is unsure now. Look at the run again before you decide.`,
       );
-    const entry: Entry = { type: "decided", at: Date.now(), path: path as string, decision, by: given.by };
+    const entry: Entry = {
+      type: "decided",
+      at: Date.now(),
+      path: path as string,
+      decision,
+      by: printPrincipal(given.by),
+    };
     if (given.outcome !== undefined) entry.outcome = given.outcome;
     const masks = new MaskSet();
     for (const known of entries) if (known.type === "secrets") masks.add(known.values);

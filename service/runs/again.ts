@@ -11,6 +11,8 @@ import {
   type Path,
   type RepeatFrom,
   type RunOptions,
+  type Principal,
+  readPrincipal,
 } from "@copper-kettle/core";
 import type { RunOptionsInput } from "@copper-kettle/contract";
 import type { JournalStore } from "../store/journal.js";
@@ -114,7 +116,7 @@ export interface AgainRequest {
 export async function repeatOf(
   stores: Stores,
   row: RunRecord,
-  again: AgainRequest & { by: string },
+  again: AgainRequest & { by: Principal },
 ): Promise<StartRequest> {
   const { journals, workflows } = stores;
   const { entries } = await journals.loadWhole(row);
@@ -133,6 +135,7 @@ export async function repeatOf(
     ...what,
     inputs: again.inputs ?? ((started.inputs ?? {}) as JsonObject),
     key: undefined,
+    by: again.by,
     secrets: [...(secrets ?? []), ...(await journals.secrets(row.id))],
     secretPlaces: [
       ...(secretPlaces ?? []),
@@ -153,11 +156,15 @@ function fromOf({ from, failedItems }: AgainRequest): RepeatFrom | undefined {
 async function versionOf(
   workflows: WorkflowStore,
   row: RunRecord,
-  { version, by }: { version: AgainRequest["version"]; by: string },
-): Promise<{ version: number; text: string; principal: string }> {
+  { version, by }: { version: AgainRequest["version"]; by: Principal },
+): Promise<{ version: number; text: string; principal: Principal | undefined }> {
   if (version === "then") {
     const published = row.version > 0 ? await workflows.version(row.workflow, row.version) : null;
-    return { version: row.version, text: row.text, principal: published?.publishedBy ?? by };
+    return {
+      version: row.version,
+      text: row.text,
+      principal: published ? readPrincipal(published.publishedBy) : by,
+    };
   }
   const found = await workflows.startable(row.workflow);
   if (!found)

@@ -36,7 +36,10 @@ describe("a stop of a run", () => {
     (await it_.journals.load("r1", "w")).entries.map(({ type }) => type);
 
   it("that calls it finds it stopped by another, and leaves it so", async () => {
-    await Promise.all([runner.children.stop("r1", "run a"), runner.children.stop("r1", "run b")]);
+    await Promise.all([
+      runner.children.stop("r1", { kind: "run", id: "a" }),
+      runner.children.stop("r1", { kind: "run", id: "b" }),
+    ]);
     expect(await types()).toEqual(["rested", "stopping", "finished"]);
   });
 
@@ -47,7 +50,9 @@ describe("a stop of a run", () => {
       await write([{ type: "finished", at: 3, state: "succeeded", problems: 0 }]);
       return load.call(it_.journals, run, workflow);
     };
-    await expect(acts.stop(row, { now: false, by: "op" })).rejects.toThrow("it is succeeded");
+    await expect(acts.stop(row, { now: false, by: { kind: "token", id: "op" } })).rejects.toThrow(
+      "it is succeeded",
+    );
     expect(await types()).toEqual(["rested", "finished"]);
   });
 });

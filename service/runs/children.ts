@@ -4,12 +4,14 @@ import {
   type ChildStart,
   type Children,
   type JsonObject,
+  type Principal,
 } from "@copper-kettle/core";
 import type { JournalStore } from "../store/journal.js";
 import { callKey } from "../store/start-keys.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { parseJson, type RunError } from "@copper-kettle/core";
 import type { RunActs } from "./acts.js";
+import type { Granted } from "./granted.js";
 import type { Runner } from "./runner.js";
 import { BadInputs, QueueFull, WrongState, type Starts } from "./starts.js";
 
@@ -32,16 +34,19 @@ export class ChildRuns {
   ) {}
 
   /** The runs that one run starts. */
-  of(run: string): Children {
+  of(run: string, granted: Granted): Children {
     return {
-      start: (child) => this.#start(run, child),
+      start: async (child) => {
+        granted.requireWorkflow(child.workflow);
+        return this.#start(run, child);
+      },
       ended: (child, millis, signal) => this.#ended(child, millis, signal as globalThis.AbortSignal),
-      stop: (child) => this.stop(child, `run ${run}`),
+      stop: (child) => this.stop(child, { kind: "run", id: run }),
     };
   }
 
   /** Stops a run that has not ended. One that ends by itself meanwhile is left as it is. */
-  async stop(id: string, by: string): Promise<void> {
+  async stop(id: string, by: Principal): Promise<void> {
     const row = await this.parts.journals.runs.find(id);
     if (!row || row.endedAt !== null) return;
     try {
@@ -54,7 +59,7 @@ export class ChildRuns {
   /** Stops the runs that a run called and waits for, or would wait for; without a run, those of all runs that have ended. */
   async stopCalled(run?: string): Promise<void> {
     for (const { id, parent } of await this.parts.journals.runs.called(run))
-      await this.stop(id, `run ${parent}`);
+      await this.stop(id, { kind: "run", id: parent });
   }
 
   async #start(run: string, child: ChildStart): Promise<string> {
@@ -77,6 +82,7 @@ export class ChildRuns {
         ...found.published,
         inputs: child.inputs,
         key: callKey(run, child.path),
+        by: { kind: "run", id: run },
         caller: { run, path: child.path, depth: child.depth },
         waited: child.waits,
         secrets: child.secrets,

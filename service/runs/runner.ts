@@ -9,6 +9,9 @@ import {
   type Ports,
   type Signals,
   type Transport,
+  type Principal,
+  readPrincipal,
+  printPrincipal,
 } from "@copper-kettle/core";
 import { EventEmitter, setMaxListeners } from "node:events";
 import type { CredentialUses } from "../credentials/use.js";
@@ -28,6 +31,7 @@ import type { ChildRuns } from "./children.js";
 import { RunFaults } from "./faults.js";
 import { continueRunIds, newNonce } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
+import { Granted } from "./granted.js";
 import { describedOperation } from "./operations.js";
 import type { RateLimiter } from "./rate-limiter.js";
 import { TurnQueue, type Turn } from "./queue.js";
@@ -195,14 +199,14 @@ export class Runner {
    * Asks an active run to stop; false when it is not active, or has just ended. Resolves when it is durable that the run is
    * to stop: after a kill it ends at its next start.
    */
-  async stop(run: string, { now, by }: { now: boolean; by: string }): Promise<boolean> {
+  async stop(run: string, { now, by }: { now: boolean; by: Principal }): Promise<boolean> {
     const active = this.#active.get(run);
     const journal = await active?.journal;
     // From here to the write nothing else acts: the run sees it before it is at rest, or is not active any more.
     if (!active || this.#active.get(run) !== active) return false;
     if (!journal || journal.summary.endedAt !== null) return false;
     if (!journal.summary.stopping) {
-      const entry: Entry = { type: "stopping", at: this.parts.clock.now(), by };
+      const entry: Entry = { type: "stopping", at: this.parts.clock.now(), by: printPrincipal(by) };
       await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
     }
     active.stop.abort();
@@ -324,18 +328,21 @@ export class Runner {
       rouse: active.rouse.signal,
       cut: active.cut.signal,
     };
+    const granted = new Granted(workflows.grants, row);
     const ports: Ports = {
       clock,
       journal,
-      transport: this.parts.transport,
+      transport: granted.transport(this.parts.transport),
       read: this.parts.reader.read,
       credentials: {
-        read: (name, url) =>
-          this.parts.credentials.read(name, url, {
-            by: `workflow ${row.workflow}`,
+        read: async (name, url) => {
+          granted.requireCredential(name);
+          return this.parts.credentials.read(name, url, {
+            by: { kind: "run", id: run },
             run,
-            as: row.principal ?? null,
-          }),
+            as: readPrincipal(row.principal ?? "") ?? null,
+          });
+        },
       },
       operation: (api, id, revision) => describedOperation(this.parts, run, { api, id, revision }),
       files: {
@@ -345,7 +352,7 @@ export class Runner {
       remembered: this.parts.remembered.of(row.workflow),
       rateLimits: this.parts.rateLimiter,
       locks: this.parts.locks.of(run),
-      children: this.children.of(run),
+      children: this.children.of(run, granted),
       nonce: newNonce,
       constants: () => this.parts.constants.all(),
       respond: (response) => this.events.emit("response", run, response),

@@ -2,9 +2,11 @@ import {
   journalFormat,
   languageVersion,
   printJson,
+  printPrincipal,
   type Entry,
   type JsonObject,
   type Path,
+  type Principal,
   type RunOptions,
   type Trigger,
   type Workflow,
@@ -65,8 +67,10 @@ export interface StartRequest {
   text: string;
   inputs: JsonObject;
   key: string | undefined;
-  /** In whose name it uses credentials: who published its version, or starts its draft. */
-  principal: string;
+  /** Who starts it. */
+  by: Principal;
+  /** In whose name it uses credentials: who published its version, or starts its draft; undefined: nobody known. */
+  principal: Principal | undefined;
   /** The run and step that start it. */
   caller?: NonNullable<Trigger["caller"]>;
   /** Whether the caller waits for it. */
@@ -159,6 +163,7 @@ export class Starts {
       origin,
       inputs,
       trigger,
+      principal: request.by,
       ...apisOf(workflow, this.workflows.apis),
       ...(options ? { options } : {}),
     };
@@ -171,14 +176,15 @@ export class Starts {
       trigger: printJson(trigger),
       createdAt: now,
       parent: caller && request.waited ? caller.run : null,
-      principal: request.principal,
+      principal: request.principal ? printPrincipal(request.principal) : null,
+      startedBy: printPrincipal(request.by),
       options: options ? printJson(shownOptions(options)) : null,
       repeats: options?.from?.run ?? null,
       ...unbegun,
     };
     const insert = {
       key: `new run ${id}`,
-      into: "runs (id, workflow, version, text, origin, state, trigger, created_at, parent, principal, options, repeats)",
+      into: "runs (id, workflow, version, text, origin, state, trigger, created_at, parent, principal, started_by, options, repeats)",
       values: [
         id,
         row.workflow,
@@ -190,6 +196,7 @@ export class Starts {
         now,
         row.parent,
         row.principal,
+        row.startedBy,
         row.options,
         row.repeats,
       ],

@@ -1,5 +1,5 @@
 import { Op } from "sequelize";
-import { AccessTokenRow, SessionRow, type AccessTokenRecord, type SessionRecord } from "./models.js";
+import { AccessTokenRow, SessionRow, type AccessTokenRecord, type SessionRecord } from "./people-models.js";
 import type { Writer } from "./writer.js";
 
 /** Access tokens and sessions: digests of what was given out, and for whom. */

@@ -1,13 +1,14 @@
+import { printPrincipal, type Principal } from "@copper-kettle/core";
 import { Op } from "sequelize";
 import { ActivityRow } from "./models.js";
 import type { Writer } from "./writer.js";
 
 /** One thing that somebody did. */
 export interface Deed {
-  by: string;
+  by: Principal;
   /** `added`, `changed`, `removed`, `used`, `checked`, `signed in`, `token got`, … */
   action: string;
-  kind: "credential" | "settings";
+  kind: "credential" | "workflow" | "settings";
   name: string;
   run?: string;
   /** What else there is to say; never a secret. */
@@ -30,7 +31,7 @@ export class ActivityStore {
           sql: "INSERT INTO activity (at, by, action, kind, name, run, detail) VALUES (?, ?, ?, ?, ?, ?, ?)",
           values: [
             Date.now(),
-            deed.by,
+            printPrincipal(deed.by),
             deed.action,
             deed.kind,
             deed.name,

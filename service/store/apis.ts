@@ -6,6 +6,8 @@ import {
   type Catalogue,
   type JsonObject,
   type Operation,
+  type Principal,
+  printPrincipal,
 } from "@copper-kettle/core";
 import { Op } from "sequelize";
 import type { Blobs } from "./blobs.js";
@@ -104,7 +106,7 @@ export class ApiStore implements Catalogue {
       original: string;
       written: string;
       source: string | null;
-      by: string;
+      by: Principal;
       base?: number | undefined;
     },
   ): Promise<OpenApi> {
@@ -132,7 +134,7 @@ export class ApiStore implements Catalogue {
           written: about.written,
           source: about.source,
           createdAt: now,
-          createdBy: about.by,
+          createdBy: printPrincipal(about.by),
         },
         { transaction },
       );

@@ -292,5 +292,5 @@ const words = new Set([
 /** Fields of our format that have keys of it, in turn. */
 const shaped = new Set([
   ...["data", "response", "failure", "error", "trigger", "caller", "options", "next", "request"],
-  ...["waits", "drift", "authorization", "faults", "from", "only"],
+  ...["waits", "drift", "authorization", "faults", "from", "only", "principal"],
 ]);

@@ -7,6 +7,7 @@ import {
   type Sequelize,
 } from "sequelize";
 import { defineApiModels } from "./api-models.js";
+import { definePeopleModels } from "./people-models.js";
 import { bytes, integer, key, optionalInteger, optionalText, text } from "./columns.js";
 
 /** Times are milliseconds since 1970; JSON stands as text, so that numbers keep their digits. */
@@ -52,6 +53,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare parent: CreationOptional<string | null>;
   /** In whose name it uses credentials: who published its version, or started its draft. */
   declare principal: CreationOptional<string | null>;
+  /** Who started it. */
+  declare startedBy: CreationOptional<string | null>;
   /** Of its options what holds nobody's values: `shownOptions`. */
   declare options: CreationOptional<string | null>;
   /** The run whose outcomes it keeps. */
@@ -70,8 +73,6 @@ export type RunRecord = InferAttributes<RunRow>;
 export type WorkflowRecord = InferAttributes<WorkflowRow>;
 export type VersionRecord = InferAttributes<VersionRow>;
 export type DataKeyRecord = InferAttributes<DataKeyRow>;
-export type AccessTokenRecord = InferAttributes<AccessTokenRow>;
-export type SessionRecord = InferAttributes<SessionRow>;
 
 export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttributes<FileRow>> {
   declare id: string;
@@ -136,22 +137,6 @@ export class ConstantRow extends Model<InferAttributes<ConstantRow>, InferCreati
   declare changedAt: number;
 }
 
-export class AccessTokenRow extends Model<
-  InferAttributes<AccessTokenRow>,
-  InferCreationAttributes<AccessTokenRow>
-> {
-  declare digest: string;
-  declare name: string;
-  declare createdAt: number;
-}
-
-export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreationAttributes<SessionRow>> {
-  declare digest: string;
-  declare name: string;
-  declare createdAt: number;
-  declare expiresAt: number;
-}
-
 /** Ties the models to a database. Columns have the names of the attributes in snake case. */
 export function defineModels(sequelize: Sequelize): void {
   const options = (tableName: string) => ({ sequelize, tableName, timestamps: false, underscored: true });
@@ -194,6 +179,7 @@ export function defineModels(sequelize: Sequelize): void {
       waits: { ...text(), defaultValue: "[]" },
       parent: optionalText(),
       principal: optionalText(),
+      startedBy: optionalText(),
       options: optionalText(),
       repeats: optionalText(),
       responseSeq: optionalInteger(),
@@ -266,9 +252,5 @@ export function defineModels(sequelize: Sequelize): void {
   );
   defineApiModels(sequelize);
   ConstantRow.init({ name: key(), value: text(), changedAt: integer() }, options("constants"));
-  AccessTokenRow.init({ digest: key(), name: text(), createdAt: integer() }, options("access_tokens"));
-  SessionRow.init(
-    { digest: key(), name: text(), createdAt: integer(), expiresAt: integer() },
-    options("sessions"),
-  );
+  definePeopleModels(sequelize);
 }

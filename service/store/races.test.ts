@@ -21,7 +21,7 @@ describe("what comes between a look and what follows from it", () => {
     const workflows = new WorkflowStore(it_.writer, { changes: 0, operations: () => undefined } as never);
     const publish = async (note: string): Promise<unknown> => {
       await workflows.push("round", file(note));
-      return workflows.publish("round", "ines");
+      return workflows.publish("round", { kind: "token", id: "ines" });
     };
     await publish("one");
     const version = workflows.version.bind(workflows);
@@ -32,7 +32,10 @@ describe("what comes between a look and what follows from it", () => {
       return found;
     };
     expect((await workflows.startable("round"))?.published?.version).toBe(1);
-    expect((await workflows.startable("round"))?.published).toMatchObject({ version: 2, principal: "ines" });
+    expect((await workflows.startable("round"))?.published).toMatchObject({
+      version: 2,
+      principal: { kind: "token", id: "ines" },
+    });
   });
 
   it("a lock whose run has ended is nobody's after a restart", async () => {

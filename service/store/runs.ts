@@ -34,6 +34,7 @@ const columns = Object.entries({
   waits: "waits",
   parent: "parent",
   principal: "principal",
+  startedBy: "started_by",
   options: "options",
   repeats: "repeats",
   responseSeq: "response_seq",
@@ -63,6 +64,16 @@ export class RunStore {
   async find(id: string): Promise<RunRecord | undefined> {
     const [row] = await select<RunRecord>(this.store, `SELECT ${columns} FROM runs WHERE id = :id`, { id });
     return row;
+  }
+
+  /** The workflows of some runs, by their ids. */
+  async workflowsOf(ids: readonly string[]): Promise<Map<string, string>> {
+    const rows = await select<{ id: string; workflow: string }>(
+      this.store,
+      "SELECT id, workflow FROM runs WHERE id IN (SELECT value FROM json_each(:ids))",
+      { ids: JSON.stringify(ids) },
+    );
+    return new Map(rows.map(({ id, workflow }) => [id, workflow]));
   }
 
   /** The newest first. */

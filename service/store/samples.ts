@@ -6,6 +6,7 @@ import type { Writer } from "./writer.js";
 export interface SavedSample {
   name: string;
   at: number;
+  /** Who saved it, as `printPrincipal` writes it. */
   by: string;
   /** What was sent. */
   given: JsonObject;

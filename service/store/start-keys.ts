@@ -1,4 +1,4 @@
-import { canonicalJson, type Json } from "@copper-kettle/core";
+import { canonicalJson, type Json, type Principal } from "@copper-kettle/core";
 import { createHash } from "node:crypto";
 import { execute, selectOn, type Store } from "./database.js";
 import type { KeyedStatement } from "./statements.js";
@@ -23,7 +23,10 @@ export function keyDigest(workflow: string, key: string): Buffer {
 }
 
 /** The key that a program gave with a start. */
-export const apiKey = (by: string, key: string): string => `api:${encodeURIComponent(by)}:${key}`;
+export function apiKey({ kind, id }: Principal, key: string): string {
+  // A token stands by its name alone, as it always did: keys outlive an upgrade. No such name holds a colon here.
+  return `api:${kind === "token" ? "" : `${kind}:`}${encodeURIComponent(id)}:${key}`;
+}
 
 /** The key of a start that a step makes. */
 export const callKey = (run: string, path: string): string => `call:${run}:${path}`;

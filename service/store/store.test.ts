@@ -56,8 +56,9 @@ describe("the store", () => {
         older.connection,
         "CREATE TABLE migrations (name TEXT PRIMARY KEY, done_at INTEGER NOT NULL)",
       );
-      for (const { name, statements } of migrations.slice(0, known)) {
+      for (const { name, statements, then } of migrations.slice(0, known)) {
         for (const statement of statements) await execute(older.connection, statement);
+        await then?.(older);
         await execute(older.connection, "INSERT INTO migrations VALUES (?, 0)", [name]);
       }
       expect(await migrate(older)).toEqual(migrations.slice(known).map((migration) => migration.name));

@@ -1,6 +1,16 @@
-import { readWorkflow, sha256Hex, type Problem, type ReadWorkflow, type Workflow } from "@copper-kettle/core";
+import {
+  printPrincipal,
+  readPrincipal,
+  readWorkflow,
+  sha256Hex,
+  type Principal,
+  type Problem,
+  type ReadWorkflow,
+  type Workflow,
+} from "@copper-kettle/core";
 import { Op, type Transaction } from "sequelize";
 import type { ApiStore } from "./apis.js";
+import { GrantStore, type Needed } from "./grants.js";
 import { TextRow, VersionRow, WorkflowRow, type VersionRecord, type WorkflowRecord } from "./models.js";
 import type { Writer } from "./writer.js";
 
@@ -23,11 +33,13 @@ export class HasProblems extends Error {
 /** The digests of the texts that a start may run. */
 export interface Startable {
   draft: string;
-  published: { version: number; text: string; principal: string } | undefined;
+  published: { version: number; text: string; principal: Principal | undefined } | undefined;
 }
 
 /** Workflows: drafts, published versions, and the texts of both. */
 export class WorkflowStore {
+  /** What their versions may use. */
+  readonly grants: GrantStore;
   readonly #read = new Map<string, ReadWorkflow>();
   /** What a start needs of each workflow; taken again after each change. */
   readonly #startable = new Map<string, Startable>();
@@ -39,7 +51,9 @@ export class WorkflowStore {
   constructor(
     readonly writer: Writer,
     readonly apis: ApiStore,
-  ) {}
+  ) {
+    this.grants = new GrantStore(writer);
+  }
 
   async find(name: string): Promise<WorkflowRecord | undefined> {
     return (await WorkflowRow.findByPk(name, { raw: true })) ?? undefined;
@@ -65,7 +79,11 @@ export class WorkflowStore {
     const found = {
       draft: row.draft,
       published: published
-        ? { version: published.version, text: published.text, principal: published.publishedBy }
+        ? {
+            version: published.version,
+            text: published.text,
+            principal: readPrincipal(published.publishedBy),
+          }
         : undefined,
     };
     // Where something was changed meanwhile, what was read may be from before it.
@@ -152,29 +170,51 @@ export class WorkflowStore {
     });
   }
 
-  /** Makes the draft the published version; the same text is not published twice. */
-  async publish(name: string, by: string): Promise<WorkflowRecord | undefined> {
+  /**
+   * Makes the draft the published version, with a grant for each thing that it needs. The same text is not published
+   * twice, but gets its grants again.
+   */
+  async publish(
+    name: string,
+    by: Principal,
+    neededBy: (workflow: Workflow) => Needed[] = () => [],
+  ): Promise<WorkflowRecord | undefined> {
     const row = await this.find(name);
     if (!row) return undefined;
     const { workflow, problems } = await this.checked(row.draft);
     if (!workflow) throw new HasProblems(name, problems);
-    return this.#changing(name, async (transaction) => {
+    const needed = neededBy(workflow);
+    let version = 0;
+    const published = await this.#changing(name, async (transaction) => {
       const current =
         row.published === null
           ? null
           : await VersionRow.findOne({ where: { workflow: name, version: row.published }, transaction });
-      if (current?.text === row.draft) return row;
+      if (current?.text === row.draft) {
+        version = current.version;
+        await this.grants.give(name, version, needed, by, transaction);
+        return row;
+      }
       const last =
         ((await VersionRow.max("version", { where: { workflow: name }, transaction })) as number | null) ?? 0;
-      const version = last + 1;
+      version = last + 1;
       await VersionRow.create(
-        { workflow: name, version, text: row.draft, publishedAt: Date.now(), publishedBy: by },
+        {
+          workflow: name,
+          version,
+          text: row.draft,
+          publishedAt: Date.now(),
+          publishedBy: printPrincipal(by),
+        },
         { transaction },
       );
+      await this.grants.give(name, version, needed, by, transaction);
       const change = { published: version, changedAt: Date.now() };
       await WorkflowRow.update(change, { where: { name }, transaction });
       return { ...row, ...change };
     });
+    this.grants.given(name, version, needed);
+    return published;
   }
 
   async #changing<T>(name: string, work: (transaction: Transaction) => Promise<T>): Promise<T> {

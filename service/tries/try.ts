@@ -19,6 +19,7 @@ import {
   type JsonObject,
   type Proof,
   type Transport,
+  type Principal,
 } from "@copper-kettle/core";
 import type { CredentialUses } from "../credentials/use.js";
 import type { AsideReader } from "../outbound/aside.js";
@@ -68,7 +69,7 @@ export function masksOf(
 export async function tryNow(
   parts: TryParts,
   prepared: Prepared,
-  by: string,
+  by: Principal,
   masks: TryMasks,
 ): Promise<Omit<TryResult, "id">> {
   const { request, effect } = prepared;
@@ -121,7 +122,7 @@ export async function tryNow(
 async function useOf(
   { uses }: TryParts,
   { using, secret, request }: Prepared,
-  by: string,
+  by: Principal,
 ): Promise<CredentialUse | undefined> {
   if (using !== undefined) return uses.read(using, request.url, { by, as: by });
   const proof: Proof | undefined = secret;

@@ -116,7 +116,10 @@ function again(step = ""): void {
           <span class="dim ml-2">{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
         </h1>
         <StateMark :state="run.state" />
-        <span>{{ when(run.createdAt) }}, {{ run.trigger.kind }}</span>
+        <span
+          >{{ when(run.createdAt) }}, {{ run.trigger.kind
+          }}{{ run.startedBy && !run.trigger.caller ? `, started by ${run.startedBy}` : "" }}</span
+        >
         <span v-if="run.startedAt">{{ took(run, now) }}</span>
         <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
         <span v-if="run.wakeAt">resumes at {{ when(run.wakeAt) }}</span>

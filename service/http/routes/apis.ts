@@ -6,6 +6,8 @@ import {
   readApi,
   bounds,
   RequestRefused,
+  type Principal,
+  principalName,
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import { loadDocument, type LoadedDocument, BadDocument } from "../../openapi/load.js";
@@ -86,7 +88,7 @@ const timeout = { connect: 10_000, response: 30_000 };
  * Whoever gives an API a credential, or another server, must be allowed to use it: all calls of its operations do.
  * @throws HttpProblem 403
  */
-export function requireCredential({ credentials }: Context, document: JsonObject, by: string): void {
+export function requireCredential({ credentials }: Context, document: JsonObject, by: Principal): void {
   const open = credentials.get(String(document["x-ckettle-credential"] ?? ""));
   if (open) requireMayUse(open, by);
 }
@@ -104,7 +106,7 @@ export async function apiDetailView({ apis, workflows, drift }: Context, open: O
     revisions: revisions.map(({ revision, createdAt, createdBy, written, source }) => ({
       revision,
       at: iso(createdAt),
-      by: createdBy,
+      by: principalName(createdBy),
       written,
       source,
     })),

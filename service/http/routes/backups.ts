@@ -1,3 +1,4 @@
+import type { Principal } from "@copper-kettle/core";
 import { routes } from "@copper-kettle/contract";
 import type { Express } from "express";
 import { backUp } from "../../upkeep/backup.js";
@@ -6,7 +7,7 @@ import { serve } from "../serve-route.js";
 
 export function serveBackups(app: Express, context: Context): void {
   const { pruner, activity } = context;
-  const noted = (by: string, action: string, name: string): Promise<void> =>
+  const noted = (by: Principal, action: string, name: string): Promise<void> =>
     activity.note({ by, action, kind: "settings", name });
   serve(app, routes.backup, async ({ body, by }) => {
     const done = await backUp(

@@ -8,6 +8,7 @@ import { serveConstants } from "./constants.js";
 import { serveCredentials } from "./credentials.js";
 import { serveDrift } from "./drift.js";
 import { serveErasures } from "./erasures.js";
+import { serveGrants } from "./grants.js";
 import { serveHome } from "./home.js";
 import { serveLocks } from "./locks.js";
 import { serveNotifications } from "./notifications.js";
@@ -41,6 +42,7 @@ export function serveRoutes(app: Express, context: Context): void {
   serveCredentials(app, context);
   serveDrift(app, context);
   serveErasures(app, context);
+  serveGrants(app, context);
   serveHome(app, context);
   serveLocks(app, context);
   serveNotifications(app, context);

@@ -1,3 +1,4 @@
+import type { Principal } from "@copper-kettle/core";
 import { routes } from "@copper-kettle/contract";
 import type { Express } from "express";
 import type { Context } from "../context.js";
@@ -5,7 +6,7 @@ import { serve } from "../serve-route.js";
 
 export function serveNotifications(app: Express, context: Context): void {
   const { notifier, activity } = context;
-  const noted = (by: string, action: string, name: string): Promise<void> =>
+  const noted = (by: Principal, action: string, name: string): Promise<void> =>
     activity.note({ by, action, kind: "settings", name });
   serve(app, routes.notifications, async () => notifier.view());
 

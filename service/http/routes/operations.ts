@@ -18,6 +18,7 @@ import {
   type UnderstoodRequest,
   withOperation,
   withoutOperation,
+  type Principal,
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import { readCredentialInput } from "../../credentials/input.js";
@@ -214,7 +215,7 @@ async function keepKey(
   { credentials, activity }: Context,
   name: string,
   { secret, server }: UnderstoodRequest,
-  by: string,
+  by: Principal,
 ): Promise<void> {
   if (!secret)
     throw new HttpProblem(

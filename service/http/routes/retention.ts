@@ -1,12 +1,12 @@
 import { routes } from "@copper-kettle/contract";
-import type { Json } from "@copper-kettle/core";
+import type { Json, Principal } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { Context } from "../context.js";
 import { serve } from "../serve-route.js";
 
 export function serveRetention(app: Express, context: Context): void {
   const { pruner, settings, activity } = context;
-  const noted = (by: string, action: string, name: string): Promise<void> =>
+  const noted = (by: Principal, action: string, name: string): Promise<void> =>
     activity.note({ by, action, kind: "settings", name });
   serve(app, routes.retention, async () => pruner.rules());
 

@@ -1,6 +1,6 @@
 import { BadOptions } from "../../runs/starts.js";
 import { routes } from "@copper-kettle/contract";
-import { type Json, outline, type Path, scopeOf, parseDuration } from "@copper-kettle/core";
+import { type Json, outline, type Path, scopeOf, parseDuration, type Principal } from "@copper-kettle/core";
 import { type Express, type Request } from "express";
 import { optionsOf } from "../../runs/again.js";
 import { apiKey } from "../../store/start-keys.js";
@@ -37,6 +37,7 @@ export function serveRuns(app: Express, context: Context): void {
       ...what,
       inputs: body.inputs,
       key: keyOf(request, by),
+      by,
       ...options,
     });
     response.set("Location", `/api/runs/${started.row.id}`);
@@ -183,7 +184,7 @@ function placeOf(text: string, steps: string[]): Path {
 
 const longestWait = 10 * 60_000;
 
-function keyOf(request: Request, by: string): string | undefined {
+function keyOf(request: Request, by: Principal): string | undefined {
   const key = request.get("Idempotency-Key");
   if (key === "" || (key?.length ?? 0) > 255) {
     throw new HttpProblem(

@@ -11,6 +11,8 @@ import {
   rawOperation,
   saysSomething,
   withOperation,
+  principalName,
+  printPrincipal,
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { OpenApi } from "../../store/apis.js";
@@ -31,7 +33,12 @@ export function serveSamples(app: Express, context: Context): void {
 
   serve(app, routes.saveSample, async ({ params: { name, id, sample }, body, by }) => {
     const { open, operation } = findOperation(context, name, id);
-    const kept = { ...(await responseOf(context, body.try)), name: sample, at: Date.now(), by };
+    const kept = {
+      ...(await responseOf(context, body.try)),
+      name: sample,
+      at: Date.now(),
+      by: printPrincipal(by),
+    };
     await samples.keep(name, id, kept);
     let now = open;
     const shape = shapeOf(await samples.all(name, id), kept.status);
@@ -79,7 +86,7 @@ async function responseOf(
 }
 
 function sampleView({ at, ...rest }: SavedSample): Sample {
-  return { ...rest, at: iso(at) };
+  return { ...rest, at: iso(at), by: principalName(rest.by) };
 }
 
 /** Marks a shape in a document that came from samples: a later sample may widen it. */

@@ -43,7 +43,7 @@ export function serveSignIn(app: Express, { auth }: Context): void {
 }
 
 export function serveSession(app: Express, { auth, publicUrl }: Context): void {
-  serve(app, routes.session, async ({ by }) => ({ as: by }));
+  serve(app, routes.session, async ({ by }) => ({ as: by.id }));
 
   serve(app, routes.closeSession, async ({ request, response }) => {
     await auth.closeSession(request);
@@ -51,7 +51,7 @@ export function serveSession(app: Express, { auth, publicUrl }: Context): void {
   });
 
   serve(app, routes.signInLink, async ({ by }) => {
-    const { code, expiresAt } = auth.createLink(by);
+    const { code, expiresAt } = auth.createLink(by.id);
     return { url: `${publicUrl}/sign-in#code=${code}`, expiresAt: iso(expiresAt) };
   });
 }

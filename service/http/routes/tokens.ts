@@ -25,7 +25,7 @@ export function serveTokens(app: Express, { auth }: Context): void {
   });
 
   serve(app, routes.removeToken, async ({ params, by }) => {
-    if (params.name !== by) requireOwner(by);
+    if (by.kind !== "token" || params.name !== by.id) requireOwner(by);
     if (params.name === owner)
       throw new HttpProblem(
         409,

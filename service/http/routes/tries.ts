@@ -14,6 +14,9 @@ import {
   SchemeFault,
   understandPasted,
   type UnderstoodRequest,
+  type Principal,
+  principalName,
+  printPrincipal,
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { TryRecord } from "../../store/api-models.js";
@@ -79,7 +82,15 @@ export function serveTries(app: Express, context: Context): void {
 const mostKept = 1_000_000;
 
 function entryView({ id, at, by, operation, given, status, took }: Omit<TryRecord, "result">): TryEntry {
-  return { id, at: iso(at), by, operation, given: parseJson(given) as JsonObject, status, took };
+  return {
+    id,
+    at: iso(at),
+    by: principalName(by),
+    operation,
+    given: parseJson(given) as JsonObject,
+    status,
+    took,
+  };
 }
 
 function noteDrift({ drift }: Context, { described }: Prepared, result: Omit<TryResult, "id">): void {
@@ -95,14 +106,14 @@ async function keepTry(
   operation: string | null,
   given: JsonObject,
   result: Omit<TryResult, "id">,
-  by: string,
+  by: Principal,
 ): Promise<number> {
   const whole = printJson(result);
   const kept = whole.length <= mostKept ? whole : printJson({ ...result, body: null, text: null });
   const { status, took } = result;
   const row = {
     at: Date.now(),
-    by,
+    by: printPrincipal(by),
     operation,
     given: printJson(given),
     status,

@@ -1,5 +1,5 @@
 import { routes } from "@copper-kettle/contract";
-import { sha256Hex } from "@copper-kettle/core";
+import { sha256Hex, principalName } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { WorkflowRecord } from "../../store/models.js";
 import { iso } from "../../times.js";
@@ -8,7 +8,7 @@ import { findWorkflow } from "../found.js";
 import { notFound } from "../problems.js";
 import { serve } from "../serve-route.js";
 import { workflowDetail } from "../workflow-view.js";
-import { requireCredentials } from "./workflows.js";
+import { publish, requireCredentials } from "./workflows.js";
 
 export function serveVersions(app: Express, context: Context): void {
   const { workflows } = context;
@@ -24,7 +24,7 @@ export function serveVersions(app: Express, context: Context): void {
       versions: (await workflows.versions(row.name)).map(({ version, publishedAt, publishedBy }) => ({
         version,
         publishedAt: iso(publishedAt),
-        publishedBy,
+        publishedBy: principalName(publishedBy),
         current: version === row.published,
       })),
     };
@@ -43,6 +43,6 @@ export function serveVersions(app: Express, context: Context): void {
     const text = await textOf(row, body.version);
     await requireCredentials(context, sha256Hex(text), by);
     await workflows.push(row.name, text);
-    return workflowDetail(context, (await workflows.publish(row.name, by)) ?? row);
+    return workflowDetail(context, (await publish(context, row.name, by)) ?? row);
   });
 }

@@ -1,6 +1,14 @@
 import { routes } from "@copper-kettle/contract";
-import { type JsonObject, outline, readWorkflow, workflowJsonSchema } from "@copper-kettle/core";
+import {
+  type JsonObject,
+  outline,
+  readWorkflow,
+  workflowJsonSchema,
+  type Principal,
+} from "@copper-kettle/core";
 import type { Express } from "express";
+import type { WorkflowRecord } from "../../store/models.js";
+import { neededBy } from "../../people/needed.js";
 import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
 import { findWorkflow } from "../found.js";
@@ -48,7 +56,7 @@ export function serveWorkflows(app: Express, context: Context): void {
 
   serve(app, routes.publishWorkflow, async ({ params, by }) => {
     await requireCredentials(context, (await findWorkflow(context, params.name)).draft, by);
-    const row = await workflows.publish(params.name, by);
+    const row = await publish(context, params.name, by);
     if (!row) throw notFound("workflow", params.name);
     return workflowDetail(context, row);
   });
@@ -58,6 +66,15 @@ export function serveWorkflows(app: Express, context: Context): void {
   });
 }
 
+/** Makes the draft of a workflow its published version, with what that one may use. */
+export function publish(
+  { workflows, apis, constants }: Context,
+  name: string,
+  by: Principal,
+): Promise<WorkflowRecord | undefined> {
+  return workflows.publish(name, by, ({ steps }) => neededBy(steps, { apis, constants: constants.all() }));
+}
+
 /**
  * Whoever lets a text act must be allowed to use the credentials of its calls. It is asked again when they are used.
  * @throws HttpProblem 403
@@ -65,7 +82,7 @@ export function serveWorkflows(app: Express, context: Context): void {
 export async function requireCredentials(
   { workflows, credentials, apis }: Context,
   digest: string,
-  by: string,
+  by: Principal,
 ): Promise<void> {
   const { partial } = await workflows.parsed(digest);
   for (const name of credentialsUsed(partial?.steps ?? [], apis)) {

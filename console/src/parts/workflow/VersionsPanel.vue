@@ -3,6 +3,7 @@ import { routes, type OutputOf, type WorkflowDetail } from "@copper-kettle/contr
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
+import GrantsTable from "./GrantsTable.vue";
 
 /** The versions of a workflow: what changed between two, and back to an older one. */
 const props = defineProps<{ workflow: WorkflowDetail }>();
@@ -84,6 +85,7 @@ watch([from, to], () => void compare());
           </tr>
         </tbody>
       </table>
+      <GrantsTable :name="workflow.name" :version="workflow.published" />
       <div class="pair">
         <v-select v-model="from" :items="choices" label="What changed from" hide-details />
         <v-select v-model="to" :items="choices" label="to" hide-details />

@@ -1,0 +1,35 @@
+import { allCalls, calledWorkflows, type JsonObject, type Step } from "@copper-kettle/core";
+import { credentialsUsed } from "../credentials/rights.js";
+import type { ApiStore } from "../store/apis.js";
+import type { Needed } from "../store/grants.js";
+
+/**
+ * What some steps use: the credentials of their calls, the workflows that they call, and the hosts that they send to, as
+ * far as the file, its APIs and the constants of now say them.
+ */
+export function neededBy(
+  steps: readonly Step[],
+  { apis, constants }: { apis: Pick<ApiStore, "get">; constants: JsonObject },
+): Needed[] {
+  const named = (kind: Needed["kind"], names: Iterable<string>): Needed[] =>
+    [...new Set(names)].map((name) => ({ kind, name }));
+  const hosts = allCalls(steps).flatMap(({ operation, url }) =>
+    (operation ? (apis.get(operation.api)?.api.servers ?? []) : [url.source.replace(/^\S+\s+/, "")]).flatMap(
+      (text) => hostOf(text, constants),
+    ),
+  );
+  return [
+    ...named("credential", credentialsUsed(steps, apis)),
+    ...named("workflow", calledWorkflows(steps)),
+    ...named("host", hosts),
+  ];
+}
+
+/** The host at the beginning of a URL that is written out, or begins with a constant; none where it is made otherwise. */
+function hostOf(text: string, constants: JsonObject): string[] {
+  const [, name] = /^\$\{\s*constants\.([A-Za-z_]\w*)\s*\}/.exec(text) ?? [];
+  const begin = name === undefined ? text : String(constants[name] ?? "");
+  const [, host] = /^https?:\/\/([^/?#${}\s]+)/i.exec(begin) ?? [];
+  const whole = host !== undefined && !begin.slice(begin.indexOf(host) + host.length).startsWith("$");
+  return whole ? [host.toLowerCase()] : [];
+}
