@@ -1,4 +1,5 @@
 import { routes } from "@copper-kettle/contract";
+import { createHmac } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
@@ -155,6 +156,61 @@ describe("calls through the whole service", () => {
         message: expect.stringContaining("--allow-address"),
       });
     }
+  });
+
+  it("sends a stored file on: in parts, signed, again after 503, in a called run, and in a repeat", async () => {
+    const map = Buffer.alloc(150_000, "map ");
+    far.answer = (request, response, times) => {
+      if (request.url === "/map") response.setHeader("Content-Type", "application/octet-stream").end(map);
+      else response.writeHead(times === 0 ? 503 : 201, { "Content-Type": "application/json" }).end("{}");
+    };
+    await world.client.call(routes.putCredential, {
+      params: { name: "over-body" },
+      body: {
+        kind: "signed",
+        scheme: {
+          base: "${request.method}",
+          signature: "base64.encode(hmacSha256(secret.key, request.body))",
+          headers: { "X-Sig": "${signature}" },
+        },
+        secrets: { key: "sk-over-body-123456" },
+        hosts: [new URL(far.url).host],
+      },
+    });
+    await world.publish(`copper-kettle: 1
+name: inner
+inputs: { type: object, properties: { map: { type: object } } }
+steps:
+  - { step: put, request: "PUT \${constants.far}/in-run", body: { file: "\${inputs.map}" } }
+`);
+    const name = await world.publish(`copper-kettle: 1
+name: outer
+steps:
+  - { step: get, request: "GET \${constants.far}/map" }
+  - { step: parts, request: "PUT \${constants.far}/parts", body: { multipart: { hut: corrie, map: "\${steps.get.body}" } }, retry: { wait: 1ms } }
+  - { step: signed, request: "PUT \${constants.far}/signed", body: { file: "\${steps.get.body}" }, using: over-body, retry: { wait: 1ms } }
+  - { step: called, workflow: { name: inner, inputs: { map: "\${steps.get.body}" } } }
+`);
+    const run = await world.settled((await world.run(name)).id);
+    expect(run.error).toBeNull();
+    const again = await world.client.call(routes.runAgain, {
+      params: { id: run.id },
+      body: { from: "parts" },
+    });
+    expect((await world.settled(again.id)).error).toBeNull();
+    const sent = (path: string) => far.arrived.filter((one) => one.path === path);
+    expect(["/map", "/parts", "/signed", "/in-run"].map((path) => sent(path).length)).toEqual([1, 3, 3, 3]);
+    const text = map.toString();
+    for (const { body, headers } of sent("/parts")) {
+      expect(body).toContain(`filename="map"\r\nContent-Type: application/octet-stream\r\n\r\n${text}\r\n--`);
+      expect(Number(headers["content-length"])).toBe(Buffer.byteLength(body));
+      expect(headers["transfer-encoding"]).toBeUndefined();
+    }
+    const signature = createHmac("sha256", "sk-over-body-123456").update(map).digest("base64");
+    for (const { body, headers } of sent("/signed"))
+      expect([body === text, headers["x-sig"]]).toEqual([true, signature]);
+    for (const { body, headers } of sent("/in-run"))
+      expect([body === text, headers["content-length"]]).toEqual([true, "150000"]);
   });
 
   it("keeps bytes as a file, CSV as rows, and says where JSON breaks off", async () => {

@@ -26,6 +26,7 @@ export { objectOf, ofKind, ofSchema, ofValue, type Shape } from "./shapes/shape.
 export * from "./http/message.js";
 export * from "./http/effect.js";
 export * from "./http/build.js";
+export { inPieces, wholeRequest, type BodyPieces } from "./http/body-pieces.js";
 export { finishedRequest, type Piece } from "./http/multipart.js";
 export * from "./http/read-body.js";
 export * from "./http/retry-after.js";

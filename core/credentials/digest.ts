@@ -1,3 +1,4 @@
+import { wholeBody } from "../http/body-pieces.js";
 import type { HttpRequest } from "../http/message.js";
 import { md5, sha256 } from "../values/digest.js";
 import { toHex, utf8 } from "../values/encodings.js";
@@ -71,7 +72,7 @@ export function answerDigest(
   const chosen = qop.includes("auth") ? "auth" : qop.includes("auth-int") ? "auth-int" : undefined;
   const ha1 = hash(`${user}:${realm}:${password}`);
   const a1 = /-sess$/i.test(algorithm) ? hash(`${ha1}:${nonce}:${cnonce}`) : ha1;
-  const a2 = hash(`${request.method}:${uri}${chosen === "auth-int" ? `:${hash(request.body ?? "")}` : ""}`);
+  const a2 = hash(`${request.method}:${uri}${chosen === "auth-int" ? `:${hash(wholeBody(request))}` : ""}`);
   const nc = "00000001";
   const response = chosen
     ? hash(`${a1}:${nonce}:${nc}:${cnonce}:${chosen}:${a2}`)

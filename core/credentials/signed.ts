@@ -2,6 +2,7 @@ import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson, parseTemplate, renderTemplate, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
+import { wholeBody } from "../http/body-pieces.js";
 import type { HttpRequest } from "../http/message.js";
 import { leastLength, mask, MaskSet } from "../values/masking.js";
 import type { Freshness, ShownPart } from "./credential.js";
@@ -102,7 +103,7 @@ export function computeSignature(
       host: url.host,
       path: url.pathname,
       query: url.search.slice(1),
-      body: request.body ?? "",
+      body: wholeBody(request),
     },
     nonce: fresh.nonce,
     time: {

@@ -1,3 +1,4 @@
+import { piecesOf } from "../http/body-pieces.test.kit.js";
 import { responseMismatches } from "../apis/responses.js";
 import { TransportFailure, type BrokenBody, type HttpRequest, type HttpResponse } from "../http/message.js";
 import { readBody } from "../http/read-body.js";
@@ -173,9 +174,11 @@ export class World {
       files: {
         keep: async (bytes, about) => {
           this.storedFiles.push(about);
-          return { file: "f1", size: bytes.length, name: about.name, mediaType: about.mediaType };
+          let size = 0;
+          for await (const piece of bytes) size += piece.length;
+          return { file: "f1", size, name: about.name, mediaType: about.mediaType };
         },
-        read: async () => utf8("bytes of a file"),
+        open: async () => piecesOf("bytes of a file"),
       },
       remembered: {
         read: (key) => ({ values: this.remembered[key] ?? {}, masked: [] }),

@@ -1,4 +1,5 @@
 import type { BodyReading, ReadBody } from "../http/read-body.js";
+import type { BodyPieces } from "../http/body-pieces.js";
 import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
 import type { Proof, TlsIdentity } from "../credentials/credential.js";
 import type { Entry, RunError, RunState } from "./entries.js";
@@ -241,12 +242,12 @@ export interface FileAbout {
 
 export interface Files {
   /** Keeps bytes for a run, sealed where they hold a secret; what comes back is a file value. */
-  keep(bytes: Uint8Array, about: FileAbout): Promise<JsonObject>;
+  keep(bytes: Iterable<Uint8Array> | AsyncIterable<Uint8Array>, about: FileAbout): Promise<JsonObject>;
   /**
    * The bytes of a file of the run.
    * @throws RequestRefused where the run has no such file
    */
-  read(id: string): Promise<Uint8Array>;
+  open(id: string): Promise<BodyPieces>;
 }
 
 /** An operation as a run calls it. */

@@ -2,6 +2,8 @@ import { describe, expect, it } from "vitest";
 import { utf8 } from "../values/encodings.js";
 import { buildRequest, type RequestBody } from "./build.js";
 import { RequestRefused, type HttpResponse } from "./message.js";
+import { wholeRequest } from "./body-pieces.js";
+import { piecesOf } from "./body-pieces.test.kit.js";
 import { finishedRequest } from "./multipart.js";
 import { readBody } from "./read-body.js";
 
@@ -28,7 +30,7 @@ describe("bodies with files in them", () => {
     });
     const type = built.headers.find(([name]) => name === "Content-Type")?.[1] ?? "";
     const boundary = /^multipart\/form-data; boundary=(part-[0-9a-f]{32})$/.exec(type)?.[1] as string;
-    const { body } = await finishedRequest(built, async (id) => utf8(`<${id}>`));
+    const { body } = await wholeRequest(await finishedRequest(built, async (id) => piecesOf(`<${id}>`)));
     const text = new TextDecoder("latin1").decode(body as Uint8Array);
     const part = (head: string, content: string) =>
       `--${boundary}\r\nContent-Disposition: form-data; ${head}\r\n\r\n${content}\r\n`;

@@ -1,10 +1,12 @@
+import type { BodyPieces } from "./body-pieces.js";
+
 /** An HTTP request as plain data. Header names keep the case in which they were written. */
 export interface HttpRequest {
   method: string;
   url: string;
   headers: [name: string, value: string][];
-  /** The body as it goes over the wire; a text stands for its UTF-8 bytes. */
-  body?: string | Uint8Array;
+  /** The body as it goes over the wire; a text stands for its UTF-8 bytes. With a file in it, it comes in pieces. */
+  body?: string | Uint8Array | BodyPieces;
 }
 
 /** Header fields of a response: lower-case names, repeated fields joined by `, `; `set-cookie` as a list. */

@@ -1,6 +1,7 @@
 import { fromBase64, utf8 } from "../values/encodings.js";
 import { sha256Hex } from "../values/digest.js";
 import { isObject, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { joinedBytes, type BodyPieces } from "./body-pieces.js";
 import { RequestRefused, type HttpRequest } from "./message.js";
 
 /** A part of a body as it goes over the wire: text as UTF-8, bytes in Base64, or a file that the service keeps. */
@@ -85,32 +86,38 @@ function joined(pieces: Piece[]): Piece[] {
   return result;
 }
 
-const noFiles = (id: string): Promise<Uint8Array> => {
+const noFiles = (id: string): Promise<BodyPieces> => {
   throw new RequestRefused(
     "bad-request",
     `Only a run can send the stored file "${id}"; give its bytes as base64.`,
   );
 };
 
-/** Puts the pieces of a body together; `readFile` gives the bytes of files that the service keeps. */
+/**
+ * Puts the pieces of a body together; `openFile` gives the bytes of files that the service keeps. A body with a file in
+ * it stays in pieces.
+ */
 export async function finishedRequest(
   request: Omit<HttpRequest, "body"> & { body?: string | { pieces: Piece[] } },
-  readFile: (id: string) => Promise<Uint8Array> = noFiles,
+  openFile: (id: string) => Promise<BodyPieces> = noFiles,
 ): Promise<HttpRequest> {
   const { body, ...rest } = request;
   if (body === undefined) return rest;
   if (typeof body === "string") return { ...rest, body };
-  const parts: Uint8Array[] = [];
+  const parts: (Uint8Array | BodyPieces)[] = [];
   for (const piece of body.pieces) {
     if (typeof piece === "string") parts.push(utf8(piece));
-    else if ("file" in piece) parts.push(await readFile(piece.file));
+    else if ("file" in piece) parts.push(await openFile(piece.file));
     else parts.push(fromBase64(piece.base64) ?? new Uint8Array());
   }
-  const whole = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
+  const size = parts.reduce((sum, part) => sum + (part instanceof Uint8Array ? part.length : part.size), 0);
+  const inMemory = parts.every((part) => part instanceof Uint8Array);
+  return { ...rest, body: inMemory ? joinedBytes(parts) : { size, pieces: () => oneByOne(parts) } };
+}
+
+async function* oneByOne(parts: readonly (Uint8Array | BodyPieces)[]): AsyncGenerator<Uint8Array> {
   for (const part of parts) {
-    whole.set(part, at);
-    at += part.length;
+    if (part instanceof Uint8Array) yield part;
+    else yield* part.pieces();
   }
-  return { ...rest, body: whole };
 }

@@ -1,12 +1,11 @@
 import {
   bounds,
   headerOf,
+  inPieces,
   joinHeaders,
   RequestRefused,
   TransportFailure,
   type BrokenBody,
-  type CertificateFault,
-  type FailureKind,
   type HttpRequest,
   type HttpResponse,
   sha256Hex,
@@ -14,9 +13,11 @@ import {
   type TlsIdentity,
   type Transport,
 } from "@copper-kettle/core";
+import { Readable } from "node:stream";
 import { rootCertificates } from "node:tls";
 import { Agent, buildConnector, type Dispatcher } from "undici";
-import { acceptedEncodings, responseTooLarge, CodingFault, decodeBody } from "./decode.js";
+import { acceptedEncodings, responseTooLarge, decodeBody } from "./decode.js";
+import { BodyFault, failureOf } from "./failure.js";
 import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
 
 export interface TransportOptions {
@@ -44,6 +45,7 @@ export class HttpTransport implements Transport {
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
     if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", acceptedEncodings);
+    if (inPieces(request.body)) headers.push("Content-Length", String(request.body.size));
     const longestResponse = Math.min(
       this.options.longestResponse,
       options.longestResponse ?? Number.POSITIVE_INFINITY,
@@ -65,7 +67,7 @@ export class HttpTransport implements Transport {
             path: url.pathname + url.search,
             method: request.method as Dispatcher.HttpMethod,
             headers,
-            body: request.body ?? null,
+            body: sentBody(request.body, exchange),
             headersTimeout: options.timeout.response,
             bodyTimeout: options.timeout.response,
           },
@@ -121,6 +123,21 @@ export class HttpTransport implements Transport {
   }
 }
 
+/** A body as undici takes it. One in pieces that breaks off in our own house is no fault of the connection. */
+function sentBody(body: HttpRequest["body"], exchange: Exchange): string | Uint8Array | Readable | null {
+  if (!inPieces(body)) return body ?? null;
+  const pieces = body.pieces();
+  async function* watched(): AsyncGenerator<Uint8Array> {
+    try {
+      yield* pieces;
+    } catch (error) {
+      exchange.bodyFault = error as Error;
+      throw error;
+    }
+  }
+  return Readable.from(watched());
+}
+
 /** Nobody waits for a connection after this, in milliseconds; each call has its own, shorter time. */
 const longestConnect = 120_000;
 
@@ -132,9 +149,6 @@ function brokenBody(failure: Error): BrokenBody | undefined {
     return failure.code === "response-too-large" ? { code: failure.code, message } : undefined;
   return failure instanceof TransportFailure && !failure.aborted ? { code: "cut", message } : undefined;
 }
-
-/** A body that came whole and cannot be unpacked; for whoever asked for no `broken` responses, like one that was cut. */
-class BodyFault extends TransportFailure {}
 
 function fingerprint({ certificate, privateKey, authority = "" }: TlsIdentity): string {
   return sha256Hex([certificate, privateKey, authority].join("\n"));
@@ -157,6 +171,8 @@ class Exchange implements Dispatcher.DispatchHandler {
   begun = false;
   /** Why it was cut off by us. */
   reason: "connect" | "timeout" | "stop" | undefined;
+  /** Why our own body could not be read to its end. */
+  bodyFault: Error | undefined;
   /** The status line and the header fields, as soon as they have come. */
   head: Omit<HttpResponse, "body"> | undefined;
   #resolve!: (response: HttpResponse) => void;
@@ -216,85 +232,4 @@ class Exchange implements Dispatcher.DispatchHandler {
   onResponseError(_controller: unknown, error: Error): void {
     this.#reject(error);
   }
-}
-
-const notConnected = new Set([
-  "ECONNREFUSED",
-  "EHOSTUNREACH",
-  "ENETUNREACH",
-  "EADDRNOTAVAIL",
-  "UND_ERR_CONNECT_TIMEOUT",
-]);
-const notResolved = new Set(["ENOTFOUND", "EAI_AGAIN", "EAI_FAIL"]);
-
-function failureOf(error: unknown, { begun, reason }: Exchange, options: SendOptions, url: URL): Error {
-  const cause = rootCause(error);
-  if (cause instanceof RequestRefused) return cause;
-  if (cause instanceof CodingFault) return new BodyFault("cut", cause.message, true);
-  const code = (cause as NodeJS.ErrnoException).code ?? "";
-  const detail = code || (cause as Error).message;
-  const fail = (kind: FailureKind, message: string, sent: boolean): TransportFailure =>
-    new TransportFailure(kind, message, sent, false, undefined, detail);
-  if (reason === "stop")
-    return new TransportFailure("cut", "Cut off because the run was stopped.", begun, true);
-  if (notResolved.has(code)) return fail("dns", `The name ${url.hostname} is not known.`, false);
-  if (code === "UND_ERR_CONNECT_TIMEOUT" || reason === "connect") {
-    return fail(
-      "timeout",
-      `${url.host} did not accept the connection within ${options.timeout.connect} ms.`,
-      false,
-    );
-  }
-  if (notConnected.has(code) && !begun)
-    return fail("connect", `Nothing accepts connections at ${url.host}.`, false);
-  // In TLS 1.3 the server refuses our certificate after we have begun to send; it has read none of it (RFC 8446,
-  // sections 4.4.2.4 and 6.2).
-  if (certificateAlert.test(code) || (tlsFault.test(code) && !begun)) {
-    const { certificate, words } = tlsReason(code, cause as Error);
-    const message = `The TLS connection to ${url.host} failed: ${words}`;
-    return new TransportFailure("tls", message, false, false, certificate, detail);
-  }
-  if (reason === "timeout" || /TIMEOUT/.test(code)) {
-    return fail("timeout", `${url.host} did not respond within ${options.timeout.response} ms.`, begun);
-  }
-  if (begun)
-    return fail("cut", `The connection to ${url.host} closed before the full response arrived.`, true);
-  return fail("connect", `The connection to ${url.host} failed.`, false);
-}
-
-const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPORTED_CERTIFICATE|UNKNOWN_CA)/;
-
-/** What a TLS error means (RFC 8446 section 6.2). */
-function tlsReason(code: string, error: Error): { certificate?: CertificateFault; words: string } {
-  if (/ALERT_CERTIFICATE_EXPIRED/.test(code))
-    return { certificate: "ours-expired", words: "the server says that our certificate has expired." };
-  if (/ALERT_CERTIFICATE_REQUIRED/.test(code))
-    return { certificate: "ours-wanted", words: "the server wants a client certificate." };
-  if (/ALERT_UNKNOWN_CA/.test(code))
-    return {
-      certificate: "ours-unknown",
-      words: "the server does not know the authority of our certificate.",
-    };
-  if (certificateAlert.test(code))
-    return { certificate: "ours-refused", words: "the server does not accept our certificate." };
-  if (code === "CERT_HAS_EXPIRED")
-    return { certificate: "theirs-expired", words: "the server's certificate has expired." };
-  if (/SELF_SIGNED|UNABLE_TO_(GET_ISSUER|VERIFY)/.test(code))
-    return {
-      certificate: "theirs-unknown",
-      words: `the server's certificate is from an unknown authority.`,
-    };
-  return { words: error.message };
-}
-
-const tlsFault = /^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/;
-
-function rootCause(error: unknown): unknown {
-  let cause = error;
-  for (let depth = 0; depth < 5; depth++) {
-    const inner = cause instanceof AggregateError ? cause.errors[0] : (cause as Error | undefined)?.cause;
-    if (!inner) break;
-    cause = inner;
-  }
-  return cause;
 }

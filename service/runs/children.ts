@@ -9,7 +9,7 @@ import {
 import type { JournalStore } from "../store/journal.js";
 import { callKey } from "../store/start-keys.js";
 import type { WorkflowStore } from "../store/workflows.js";
-import { parseJson, type RunError } from "@copper-kettle/core";
+import { isObject, parseJson, type Json, type RunError } from "@copper-kettle/core";
 import type { RunActs } from "./acts.js";
 import type { Granted } from "./granted.js";
 import type { Runner } from "./runner.js";
@@ -20,6 +20,15 @@ const deepest = 20;
 
 /** How often one who waits in memory looks whether its turn is needed, in milliseconds. */
 const lookMillis = 1_000;
+
+/** The ids of the files in some inputs. A text that only looks like one gives nothing: the caller has no such file. */
+function filesIn(value: Json): string[] {
+  if (Array.isArray(value)) return value.flatMap(filesIn);
+  if (!isObject(value)) return [];
+  return Object.entries(value).flatMap(([name, inner]) =>
+    name === "file" && typeof inner === "string" ? [inner] : filesIn(inner),
+  );
+}
 
 /** Runs that steps of other runs start. */
 export class ChildRuns {
@@ -76,6 +85,7 @@ export class ChildRuns {
           ? `The workflow ${child.workflow} was never published.`
           : `There is no workflow "${child.workflow}".`,
       );
+    const files = filesIn(child.inputs);
     try {
       const { row } = await this.parts.starts.start({
         workflow: child.workflow,
@@ -83,6 +93,7 @@ export class ChildRuns {
         inputs: child.inputs,
         key: callKey(run, child.path),
         by: { kind: "run", id: run },
+        ...(files.length > 0 ? { filesOf: { run, ids: files } } : {}),
         caller: { run, path: child.path, depth: child.depth },
         waited: child.waits,
         secrets: child.secrets,

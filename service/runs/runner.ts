@@ -329,6 +329,7 @@ export class Runner {
       cut: active.cut.signal,
     };
     const granted = new Granted(workflows.grants, row);
+    const files = { kind: "run", id: run } as const;
     const ports: Ports = {
       clock,
       journal,
@@ -346,8 +347,8 @@ export class Runner {
       },
       operation: (api, id, revision) => describedOperation(this.parts, run, { api, id, revision }),
       files: {
-        keep: (bytes, about) => this.parts.files.keep(run, bytes, about),
-        read: (id) => this.parts.files.read(run, id),
+        keep: (bytes, about) => this.parts.files.keep(files, bytes, about),
+        open: (id) => this.parts.files.open(files, id),
       },
       remembered: this.parts.remembered.of(row.workflow),
       rateLimits: this.parts.rateLimiter,

@@ -17,6 +17,7 @@ import { randomUUID } from "node:crypto";
 import type { ApiStore } from "../store/apis.js";
 import type { JournalStore } from "../store/journal.js";
 import { RunJournal } from "../store/run-journal.js";
+import { inheritFiles } from "../store/files.js";
 import { inputsDigest } from "../store/start-keys.js";
 import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -82,6 +83,8 @@ export interface StartRequest {
   options?: RunOptions;
   /** The run whose ids it takes; missing: its own. */
   origin?: string;
+  /** A run whose files it may read as well: all of them, or some. */
+  filesOf?: { run: string; ids?: readonly string[] };
 }
 
 const longestQueue = 10_000;
@@ -204,6 +207,7 @@ export class Starts {
     const { key } = request;
     const inserts = [
       insert,
+      ...(request.filesOf ? [inheritFiles(id, request.filesOf.run, request.filesOf.ids)] : []),
       ...(key === undefined
         ? []
         : [this.journals.startKeys.row(request.workflow, key, id, request.inputs, now)]),

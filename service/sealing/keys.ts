@@ -1,12 +1,9 @@
+import { HeadReader, isInChunks, openChunks, sealChunks } from "./chunks.js";
+import { SealBroken } from "./broken.js";
 import { createCipheriv, createDecipheriv, createHmac, randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
 import { mkdir, open } from "node:fs/promises";
 import { dirname } from "node:path";
-
-/** A sealed value cannot be opened: the key is another one, or the bytes were changed. */
-export class SealBroken extends Error {
-  override name = "SealBroken";
-}
 
 const magic = 1;
 const ivLength = 12;
@@ -95,9 +92,31 @@ export class Sealer {
   seal(plain: string | Uint8Array, bound: string): Buffer {
     const key = this.#keys.get(this.#current);
     if (!key) throw new Error("There is no data key.");
-    const id = Buffer.alloc(4);
-    id.writeUInt32BE(this.#current);
-    return Buffer.concat([id, sealUnder(key, Buffer.from(plain as string), bound)]);
+    return Buffer.concat([numbered(this.#current), sealUnder(key, Buffer.from(plain as string), bound)]);
+  }
+
+  /** Seals bytes that come in pieces, in chunks. */
+  async *sealPieces(bytes: AsyncIterable<Uint8Array>, bound: string): AsyncGenerator<Buffer> {
+    const key = this.#keys.get(this.#current);
+    if (!key) throw new Error("There is no data key.");
+    yield numbered(this.#current);
+    yield* sealChunks(key, bytes, bound);
+  }
+
+  /**
+   * Opens bytes that were sealed in chunks, or, as older ones are, whole.
+   * @throws SealBroken
+   */
+  async *openPieces(sealed: AsyncIterable<Uint8Array>, bound: string): AsyncGenerator<Buffer> {
+    const reader = new HeadReader(sealed);
+    const head = await reader.take(5);
+    const all = chained(head.subarray(4), reader.rest());
+    const key = head.length < 5 ? undefined : this.#keys.get(head.readUInt32BE(0));
+    if (!key) throw new SealBroken("The data key of a sealed value is missing.");
+    if (isInChunks(head[4])) return yield* openChunks(key, all, bound);
+    const parts: Uint8Array[] = [];
+    for await (const piece of all) parts.push(piece);
+    yield openUnder(key, Buffer.concat(parts), bound);
   }
 
   /** @throws SealBroken */
@@ -111,6 +130,18 @@ export class Sealer {
     if (!key) throw new SealBroken("The data key of a sealed value is missing.");
     return openUnder(key, sealed.subarray(4), bound);
   }
+}
+
+/** The number of a data key, in four bytes. */
+function numbered(id: number): Buffer {
+  const bytes = Buffer.alloc(4);
+  bytes.writeUInt32BE(id);
+  return bytes;
+}
+
+async function* chained(first: Uint8Array, rest: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  yield first;
+  yield* rest;
 }
 
 /** The file of the sealing key is gone, and what it sealed is there. */

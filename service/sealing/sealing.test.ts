@@ -1,3 +1,4 @@
+import { SealBroken } from "./broken.js";
 import { mkdtemp, readFile, rename, rm, stat, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -6,7 +7,7 @@ import { openDatabase, type Store } from "../store/database.js";
 import { migrate } from "../store/migrations.js";
 import { DataKeyRow, defineModels } from "../store/models.js";
 import { Writer } from "../store/writer.js";
-import { masterKey, SealBroken } from "./keys.js";
+import { masterKey } from "./keys.js";
 import { KeyNotOurs, Sealing } from "./sealing.js";
 
 describe("the sealing key", () => {

@@ -1,3 +1,4 @@
+import { SealBroken } from "./broken.js";
 import { existsSync } from "node:fs";
 import { randomBytes } from "node:crypto";
 import { rename } from "node:fs/promises";
@@ -6,7 +7,7 @@ import { OneAtATime } from "../one-at-a-time.js";
 import { dataKeys, putDataKeys } from "../store/data-keys.js";
 import type { DataKeyRecord } from "../store/models.js";
 import type { Writer } from "../store/writer.js";
-import { KeyLost, masterKey, Sealer, SealBroken, syncFolder, writePrivate } from "./keys.js";
+import { KeyLost, masterKey, Sealer, syncFolder, writePrivate } from "./keys.js";
 
 /** The key comes from the environment, so only whoever set it can change it. */
 export class KeyNotOurs extends Error {

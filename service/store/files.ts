@@ -1,11 +1,24 @@
-import { RequestRefused, type FileAbout, type JsonObject } from "@copper-kettle/core";
+import { RequestRefused, type BodyPieces, type FileAbout, type JsonObject } from "@copper-kettle/core";
 import { createHash, randomBytes } from "node:crypto";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
-import { FileRow } from "./models.js";
+import { select } from "./database.js";
+import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
 
-/** Bytes that belong to runs. Their ids are random: nobody can guess another run's file. */
+/** What a file belongs to; it is forgotten with the last one that it belongs to. */
+export interface FileOwner {
+  kind: "run";
+  id: string;
+}
+
+interface StoredFile {
+  sha256: string;
+  size: number;
+  sealed: number;
+}
+
+/** Bytes with owners. Their ids are random: nobody can guess another run's file. */
 export class FileStore {
   constructor(
     readonly writer: Writer,
@@ -13,41 +26,89 @@ export class FileStore {
     readonly sealer: Sealer,
   ) {}
 
-  /** Keeps bytes for a run, sealed as a whole where a secret shows in them; what comes back is the value that steps see. */
-  async keep(run: string, bytes: Uint8Array, { secret = false, ...about }: FileAbout): Promise<JsonObject> {
+  /**
+   * Keeps bytes, sealed as a whole where a secret shows in them; what comes back is the value that steps see. They are
+   * never all in memory.
+   */
+  async keep(
+    owner: FileOwner,
+    bytes: Iterable<Uint8Array> | AsyncIterable<Uint8Array>,
+    { secret = false, ...about }: FileAbout,
+  ): Promise<JsonObject> {
     const id = randomBytes(16).toString("base64url");
-    const plain = Buffer.from(bytes);
-    const sha256 = await this.blobs.keep(secret ? this.sealer.seal(plain, boundTo(id)) : plain);
-    const row = {
-      id,
-      run,
-      ...about,
-      size: bytes.length,
-      sha256,
-      sealed: secret ? 1 : 0,
-      createdAt: Date.now(),
-    };
-    await this.writer.write((transaction) => FileRow.create(row, { transaction }));
+    const plain = new Counted(bytes);
+    const { digest } = await this.blobs.keepPieces(
+      secret ? this.sealer.sealPieces(plain.pieces(), boundTo(id)) : plain.pieces(),
+    );
+    const { size } = plain;
+    await this.writer.commit({
+      records: [],
+      statements: [
+        {
+          key: `file ${id}`,
+          into: "files (id, name, media_type, size, sha256, sealed, created_at)",
+          values: [id, about.name, about.mediaType, size, digest, secret ? 1 : 0, Date.now()],
+        },
+        {
+          key: `owner of ${id}`,
+          into: "file_owners (file, owner_kind, owner)",
+          values: [id, owner.kind, owner.id],
+        },
+      ],
+    });
     // Of what is secret not even a digest is shown: short contents could be found by trying.
-    return {
-      file: id,
-      ...about,
-      size: bytes.length,
-      sha256: secret ? this.sealer.digest(sha256Of(plain)) : sha256,
-    };
+    return { file: id, ...about, size, sha256: secret ? this.sealer.digest(plain.digest) : digest };
   }
 
   /**
-   * The bytes of a file that a run has.
+   * The bytes of a file of an owner, each time they are asked for.
    * @throws RequestRefused where it has none of this id
    */
-  async read(run: string, id: string): Promise<Uint8Array> {
-    const row = await FileRow.findOne({ where: { id, run } });
+  async open(owner: FileOwner, id: string): Promise<BodyPieces> {
+    const [row] = await select<StoredFile>(
+      this.writer.store,
+      `SELECT sha256, size, sealed FROM files JOIN file_owners ON file = id
+        WHERE id = :id AND owner_kind = :kind AND owner = :owner`,
+      { id, kind: owner.kind, owner: owner.id },
+    );
     if (!row) throw new RequestRefused("bad-request", `This run has no file "${id}".`);
-    const bytes = await this.blobs.read(row.sha256);
-    return row.sealed ? this.sealer.openBytes(bytes, boundTo(id)) : bytes;
+    const pieces = (): AsyncIterable<Uint8Array> => {
+      const stored = this.blobs.pieces(row.sha256);
+      return row.sealed ? this.sealer.openPieces(stored, boundTo(id)) : stored;
+    };
+    return { size: row.size, pieces };
   }
 }
 
-const sha256Of = (bytes: Buffer): string => createHash("sha256").update(bytes).digest("hex");
+/** Gives a run the files of another: those of some ids, or all. For the commit that makes the run. */
+export function inheritFiles(run: string, from: string, ids?: readonly string[]): KeyedStatement {
+  return {
+    key: `files of ${run}`,
+    sql: `INSERT OR IGNORE INTO file_owners (file, owner_kind, owner)
+      SELECT file, 'run', ? FROM file_owners
+      WHERE owner_kind = 'run' AND owner = ? ${ids ? "AND file IN (SELECT value FROM json_each(?))" : ""}`,
+    values: [run, from, ...(ids ? [JSON.stringify(ids)] : [])],
+  };
+}
+
+/** Bytes on their way, with their digest and their number when they have all passed. */
+class Counted {
+  readonly #hash = createHash("sha256");
+  size = 0;
+
+  constructor(readonly source: Iterable<Uint8Array> | AsyncIterable<Uint8Array>) {}
+
+  async *pieces(): AsyncGenerator<Uint8Array> {
+    for await (const piece of this.source) {
+      this.#hash.update(piece);
+      this.size += piece.length;
+      yield piece;
+    }
+  }
+
+  get digest(): string {
+    return this.#hash.digest("hex");
+  }
+}
+
 export const boundTo = (id: string): string => `file:${id}`;

@@ -126,23 +126,40 @@ export class Forgetting {
       store,
       `SELECT entries_blob AS digest FROM journal WHERE run IN (:runs) AND entries_blob IS NOT NULL
        UNION SELECT sealed_blob FROM journal WHERE run IN (:runs) AND sealed_blob IS NOT NULL
-       UNION SELECT sha256 FROM files WHERE run IN (:runs)`,
+       UNION SELECT sha256 FROM files JOIN file_owners ON file = id WHERE owner_kind = 'run' AND owner IN (:runs)`,
       { runs },
     );
     const marks = runs.map(() => "?").join(",");
     await this.writer.write(async () => {
       for (const sql of [
         `DELETE FROM journal WHERE run IN (${marks})`,
-        `DELETE FROM files WHERE run IN (${marks})`,
+        `DELETE FROM files WHERE id IN (
+           SELECT file FROM file_owners WHERE owner_kind = 'run' AND owner IN (${marks}))
+           AND NOT EXISTS (SELECT 1 FROM file_owners WHERE file = id AND NOT (owner_kind = 'run' AND owner IN (${marks})))`,
+        `DELETE FROM file_owners WHERE owner_kind = 'run' AND owner IN (${marks})`,
         `DELETE FROM runs WHERE id IN (${marks})`,
       ])
-        await execute(store.connection, sql, runs);
+        await execute(
+          store.connection,
+          sql,
+          Array(sql.split(marks).length - 1)
+            .fill(runs)
+            .flat(),
+        );
     });
     await this.#giveRoomBack();
     let files = 0;
     for (const { digest } of digests)
       if (!(await this.#isNamed(digest)) && (await this.blobs.remove(digest))) files++;
     return files;
+  }
+
+  /** Files without an owner, a day after they were kept. Their bodies go with those that no row names. */
+  async filesWithoutOwner(): Promise<void> {
+    const { connection } = this.writer.store;
+    const sql = `DELETE FROM files WHERE id IN (SELECT id FROM files WHERE created_at < ?
+      AND NOT EXISTS (SELECT 1 FROM file_owners WHERE file = files.id) LIMIT ?)`;
+    await this.writer.write(() => execute(connection, sql, [this.now() - dayMillis, bite]));
   }
 
   /** Bodies that no row names, a day after they were written: of a commit that did not come, of a kill, of an erasure. */

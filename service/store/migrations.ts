@@ -7,6 +7,7 @@ import { tryTables } from "./migrations/0004-tries.js";
 import { convertTexts, oneWordForOneThing } from "./migrations/0007-words.js";
 import { waits } from "./migrations/0008-waits.js";
 import { keys, moveKeys } from "./migrations/0010-keys.js";
+import { fileOwners } from "./migrations/0012-file-owners.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -33,6 +34,7 @@ export const migrations: Migration[] = [
   { name: "0009-outbox", statements: outbox },
   { name: "0010-keys", statements: keys, then: moveKeys },
   { name: "0011-grants", statements: grants },
+  { name: "0012-file-owners", statements: fileOwners },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -74,18 +74,6 @@ export type WorkflowRecord = InferAttributes<WorkflowRow>;
 export type VersionRecord = InferAttributes<VersionRow>;
 export type DataKeyRecord = InferAttributes<DataKeyRow>;
 
-export class FileRow extends Model<InferAttributes<FileRow>, InferCreationAttributes<FileRow>> {
-  declare id: string;
-  declare run: string;
-  declare name: string;
-  declare mediaType: string;
-  declare size: number;
-  /** Of the bytes as they lie in their file. */
-  declare sha256: string;
-  declare sealed: CreationOptional<number>;
-  declare createdAt: number;
-}
-
 export class DataKeyRow extends Model<InferAttributes<DataKeyRow>, InferCreationAttributes<DataKeyRow>> {
   declare id: number;
   declare wrapped: Buffer;
@@ -190,19 +178,6 @@ export function defineModels(sequelize: Sequelize): void {
       unsure: { ...text(), defaultValue: "[]" },
     },
     options("runs"),
-  );
-  FileRow.init(
-    {
-      id: key(),
-      run: text(),
-      name: text(),
-      mediaType: text(),
-      size: integer(),
-      sha256: text(),
-      sealed: { ...integer(), defaultValue: 0 },
-      createdAt: integer(),
-    },
-    options("files"),
   );
   DataKeyRow.init(
     { id: { ...integer(), primaryKey: true }, wrapped: bytes(), createdAt: integer() },

@@ -64,6 +64,7 @@ export class Pruner {
     if (this.#held === 0) done.files += await this.forgetting.revisions();
     if (this.#held === 0 && this.now() >= this.#orphansAt) {
       this.#orphansAt = this.now() + dayMillis;
+      await this.forgetting.filesWithoutOwner();
       done.files += await this.forgetting.orphans();
     }
     if (done.runs > 0) this.log.info(done, "old runs were forgotten");

@@ -143,7 +143,7 @@ async function finished(
   recorded: RecordedRequest,
 ): Promise<HttpRequest> {
   try {
-    return await finishedRequest(recorded, (id) => walk.ports.files.read(id));
+    return await finishedRequest(recorded, (id) => walk.ports.files.open(id));
   } catch (error) {
     if (!(error instanceof RequestRefused)) throw error;
     return walk.write.fail(frame, step, log, { code: error.code, message: error.message, field: "body" });

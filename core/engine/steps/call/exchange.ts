@@ -1,9 +1,11 @@
 import { answerChallenge, authorize, identityOf, type Proof } from "../../../credentials/credential.js";
 import { asLook, movedTo, noSecrets, sameOrigin, type SecretParts } from "../../../http/other-origin.js";
 import { mediaTypeOf, type BodyReading } from "../../../http/read-body.js";
+import { wholeRequest } from "../../../http/body-pieces.js";
+import type { JsonObject } from "../../../values/json.js";
 import type { HttpRequest, HttpResponse, TransportFailure } from "../../../http/message.js";
 import type { RecordedResponse, ShownAuthorization } from "../../entries.js";
-import type { Ports, SendOptions } from "../../ports.js";
+import type { FileAbout, Ports, SendOptions } from "../../ports.js";
 
 /** How one attempt came out. */
 export interface Exchanged {
@@ -21,7 +23,7 @@ const redirecting = new Set([301, 302, 303, 307, 308]);
 
 /** What an exchange uses of the ports. */
 export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "read"> & {
-  files: Pick<Ports["files"], "keep">;
+  files: { keep(bytes: Uint8Array, about: FileAbout): Promise<JsonObject> };
 };
 
 export interface ExchangeOptions extends SendOptions {
@@ -72,14 +74,16 @@ export async function exchange(
 /** Sends a request with its proof; answers a challenge once. */
 async function sendAuthorized(
   ports: ExchangePorts,
-  request: HttpRequest,
+  given: HttpRequest,
   proof: Proof | undefined,
   options: SendOptions & { shown?: ShownAuthorization[] },
 ): Promise<{ response: HttpResponse; shown: ShownAuthorization[] }> {
-  if (!proof) return { response: await ports.transport.send(request, options), shown: [] };
+  if (!proof) return { response: await ports.transport.send(given, options), shown: [] };
   const fresh = () => ({ now: ports.clock.now(), nonce: ports.nonce() });
   const identity = identityOf(proof);
   const how = identity ? { ...options, identity } : options;
+  // What is computed over the body needs it whole.
+  const request = proof.kind === "signed" || proof.kind === "digest" ? await wholeRequest(given) : given;
   const first = authorize(request, proof, fresh());
   options.shown?.splice(0, options.shown.length, ...first.shown);
   const response = await ports.transport.send(first.request, how);

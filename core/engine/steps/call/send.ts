@@ -81,7 +81,7 @@ async function authorizedSend(
     await walk.write.commit();
   }
   const keep = (bytes: Uint8Array, about: FileAbout): Promise<JsonObject> =>
-    walk.ports.files.keep(bytes, { ...about, secret: walk.secrets.masks.foundInBytes(bytes) });
+    walk.ports.files.keep([bytes], { ...about, secret: walk.secrets.masks.foundInBytes(bytes) });
   const exchanged = await exchange({ ...walk.ports, files: { keep } }, request, use?.proof, {
     timeout: timeoutOf(walk, step, frame),
     signal: walk.progress.signals.cut,
