@@ -93,6 +93,26 @@ describe("somebody who means harm", () => {
     socket.destroy();
   });
 
+  it("has nothing read of a body that they may not send, that no route takes, or that is too long", async () => {
+    const { hostname, port } = new URL(it_.world.url);
+    for (const [route, status] of [
+      ["POST /api/backup", 403],
+      ["POST /api/nowhere", 404],
+      ["DELETE /api/constants/none", 404],
+      ["POST /api/check", 413],
+      ["PUT /api/apis/x", 413],
+    ]) {
+      const socket = connect(Number(port), hostname);
+      let text = "";
+      socket.setEncoding("utf8").on("data", (piece: string) => (text += piece));
+      socket.write(
+        `${route} HTTP/1.1\r\nHost: ${hostname}:${port}\r\nAuthorization: Bearer ${it_.oddToken}\r\nContent-Type: application/json\r\nContent-Length: 46000000\r\n\r\n{`,
+      );
+      await until(() => text.includes(`HTTP/1.1 ${status}`), `${route} gets ${status}`, 5_000);
+      socket.destroy();
+    }
+  });
+
   it("smuggles no second request in the body of one", async () => {
     const { hostname, port } = new URL(it_.world.url);
     for (const length of [

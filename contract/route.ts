@@ -9,6 +9,13 @@ export interface Route<P extends z.ZodType, Q extends z.ZodType, B extends z.Zod
   params?: P;
   query?: Q;
   body?: B;
+  /**
+   * How the body of a request is read: as JSON, as bytes that the handler takes from the stream, or not at all. Without
+   * it: JSON where there is a schema of it, else none.
+   */
+  takes?: "json" | "bytes" | "none";
+  /** How long the body may be, in bytes; without it as the service says for all. */
+  most?: number;
   output: O;
   /** The status of a success. */
   status: 200 | 201 | 202 | 204;
@@ -17,6 +24,10 @@ export interface Route<P extends z.ZodType, Q extends z.ZodType, B extends z.Zod
   /** Whether the response is a stream of server-sent events (WHATWG HTML, section 9.2), each of type `output`. */
   events?: true;
 }
+
+/** How a route reads the body of a request. */
+export const takes = (route: AnyRoute): "json" | "bytes" | "none" =>
+  route.takes ?? (route.body ? "json" : "none");
 
 export type AnyRoute = Route<z.ZodType, z.ZodType, z.ZodType, z.ZodType>;
 export type ParamsOf<R> = R extends Route<infer P, z.ZodType, z.ZodType, z.ZodType> ? z.output<P> : never;

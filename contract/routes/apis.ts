@@ -1,3 +1,4 @@
+import { bounds } from "@copper-kettle/core";
 import { route } from "../route.js";
 import { jsonObject, named } from "./common.js";
 import { z } from "zod";
@@ -103,6 +104,7 @@ export const apisRoutes = {
     summary: "Read a document without saving it, and show what would change",
     params: named,
     body: documentInput,
+    most: bounds.documentBody,
     output: reading,
     status: 200,
     needs: "token",
@@ -113,6 +115,7 @@ export const apisRoutes = {
     summary: "Save a document as the next revision of an API",
     params: named,
     body: documentInput.extend({ base: z.int().optional() }),
+    most: bounds.documentBody,
     output: reading.extend({ api: apiDetail }),
     status: 200,
     needs: "token",

@@ -8,6 +8,7 @@ export const sessionRoutes = {
     path: "/api/session",
     summary: "Exchange the code of a sign-in link for a session cookie",
     body: z.strictObject({ code: z.string() }),
+    most: 16_000,
     output: nothing,
     status: 204,
     needs: "nothing",

@@ -1,5 +1,4 @@
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
-import { bounds } from "@copper-kettle/core";
 import helmet from "helmet";
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
@@ -53,9 +52,6 @@ export function createApp(context: Context, options: AppOptions): Express {
   serveSignIn(app, context);
   serveCallback(app, context);
   app.use("/api", context.auth.require);
-  // Nobody's body is read before it is known who sends it.
-  app.use("/api/apis", express.text({ type: () => true, limit: bounds.documentBody }));
-  app.use("/api", express.text({ type: () => true, limit: bounds.requestBody }));
   serveRoutes(app, context);
   app.get("/api/openapi.json", async (_request, response) =>
     sendJson(response, 200, await openApiDocument(context.version)),

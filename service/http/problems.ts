@@ -131,14 +131,14 @@ export function problemOf(error: unknown): HttpProblem | undefined {
 
 /** What Express and its readers of bodies and URLs refuse, by the status that they give it. */
 function refusedByServer(error: unknown): HttpProblem | undefined {
-  const { status, message } = (error ?? {}) as { status?: unknown; message?: string };
+  const { status, message, limit } = (error ?? {}) as { status?: unknown; message?: string; limit?: number };
   switch (status) {
     case 413:
       return new HttpProblem(
         413,
         "too-large",
         "The body is too large",
-        `A request may be ${bounds.requestBody / 1e6} MB long.`,
+        `A request may be ${(limit ?? bounds.requestBody) / 1e6} MB long here.`,
       );
     case 415:
       return new HttpProblem(415, "unsupported-media-type", "The body cannot be read", `${message}.`);

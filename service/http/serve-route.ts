@@ -1,7 +1,14 @@
-import type { AnyRoute, BodyOf, OutputOf, ParamsOf, QueryOf } from "@copper-kettle/contract";
+import {
+  takes,
+  type AnyRoute,
+  type BodyOf,
+  type OutputOf,
+  type ParamsOf,
+  type QueryOf,
+} from "@copper-kettle/contract";
 import type { JsonSyntaxError, Principal } from "@copper-kettle/core";
-import { parseJson, printJson } from "@copper-kettle/core";
-import type { Express, Request, Response } from "express";
+import { bounds, parseJson, printJson } from "@copper-kettle/core";
+import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import type { z } from "zod";
 import { HttpProblem, invalid } from "./problems.js";
 import { requireOwner } from "./rights.js";
@@ -29,9 +36,15 @@ export function serve<R extends AnyRoute>(
   handle: (call: Call<R>) => Promise<Output<R> | typeof answered>,
 ): void {
   const method = route.method.toLowerCase() as "get" | "post" | "put" | "delete";
-  app[method](route.path.replace(/\{(\w+)\}/g, ":$1"), async (request: Request, response: Response) => {
+  const path = route.path.replace(/\{(\w+)\}/g, ":$1");
+  const limit = route.most ?? bounds.requestBody;
+  // Nothing of a body is read before it is known who sends it, and that they may.
+  const before = [
+    allowed(route),
+    ...(takes(route) === "json" ? [express.text({ type: () => true, limit })] : []),
+  ];
+  app[method](path, ...before, async (request: Request, response: Response) => {
     const by = callerOf(route, response);
-    if (route.needs === "owner") requireOwner(by);
     const call = {
       params: checked(route.params, whole(request.params, "path"), "path"),
       query: checked(route.query, whole(request.query, "query"), "query"),
@@ -46,6 +59,14 @@ export function serve<R extends AnyRoute>(
     else sendJson(response, route.status, output);
   });
 }
+
+const allowed =
+  (route: AnyRoute) =>
+  (_request: Request, response: Response, next: NextFunction): void => {
+    const by = callerOf(route, response);
+    if (route.needs === "owner") requireOwner(by);
+    next();
+  };
 
 /** Who calls a route that needs nobody: they may do no more than that. */
 const nobody: Principal = { kind: "person", id: "nobody" };

@@ -1,6 +1,6 @@
 import { routes } from "@copper-kettle/contract";
 import { bounds } from "@copper-kettle/core";
-import express, { type Express, type NextFunction, type Request, type Response } from "express";
+import { type Express, type NextFunction, type Request, type Response } from "express";
 import { rateLimit } from "express-rate-limit";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
@@ -26,7 +26,7 @@ export function serveSignIn(app: Express, { auth }: Context): void {
     },
   });
   // Anybody may send this one: it is short, and read only for as many as may try.
-  app.post(routes.openSession.path, limiter, express.text({ type: () => true, limit: "16kb" }));
+  app.post(routes.openSession.path, limiter);
   serve(app, routes.openSession, async ({ body, request, response }) => {
     auth.requireOwnOrigin(request);
     const secret = await auth.openSession(body.code);
