@@ -129,17 +129,18 @@ export function problemOf(error: unknown): HttpProblem | undefined {
   return refusedByServer(error);
 }
 
+/** The refusal of a body of which no more than so many bytes are read. */
+export function tooLarge(limit: number): HttpProblem {
+  const detail = `A request may be ${limit / 1e6} MB long here.`;
+  return new HttpProblem(413, "too-large", "The body is too large", detail);
+}
+
 /** What Express and its readers of bodies and URLs refuse, by the status that they give it. */
 function refusedByServer(error: unknown): HttpProblem | undefined {
   const { status, message, limit } = (error ?? {}) as { status?: unknown; message?: string; limit?: number };
   switch (status) {
     case 413:
-      return new HttpProblem(
-        413,
-        "too-large",
-        "The body is too large",
-        `A request may be ${(limit ?? bounds.requestBody) / 1e6} MB long here.`,
-      );
+      return tooLarge(limit ?? bounds.requestBody);
     case 415:
       return new HttpProblem(415, "unsupported-media-type", "The body cannot be read", `${message}.`);
     default:

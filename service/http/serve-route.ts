@@ -10,7 +10,7 @@ import type { JsonSyntaxError, Principal } from "@copper-kettle/core";
 import { bounds, parseJson, printJson } from "@copper-kettle/core";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import type { z } from "zod";
-import { HttpProblem, invalid } from "./problems.js";
+import { HttpProblem, invalid, tooLarge } from "./problems.js";
 import { requireOwner } from "./rights.js";
 
 /** What a route's handler gets: its input, checked. */
@@ -40,7 +40,7 @@ export function serve<R extends AnyRoute>(
   const limit = route.most ?? bounds.requestBody;
   // Nothing of a body is read before it is known who sends it, and that they may.
   const before = [
-    allowed(route),
+    allowed(route, limit),
     ...(takes(route) === "json" ? [express.text({ type: () => true, limit })] : []),
   ];
   app[method](path, ...before, async (request: Request, response: Response) => {
@@ -61,10 +61,11 @@ export function serve<R extends AnyRoute>(
 }
 
 const allowed =
-  (route: AnyRoute) =>
-  (_request: Request, response: Response, next: NextFunction): void => {
+  (route: AnyRoute, limit: number) =>
+  (request: Request, response: Response, next: NextFunction): void => {
     const by = callerOf(route, response);
     if (route.needs === "owner") requireOwner(by);
+    if (takes(route) === "json" && Number(request.headers["content-length"]) > limit) throw tooLarge(limit);
     next();
   };
 
