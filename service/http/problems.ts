@@ -4,7 +4,7 @@ import type { z } from "zod";
 import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
 import { DamagedBody, storageFault } from "../store/faults.js";
-import { BackupFault } from "../upkeep/backup.js";
+import { BackupFault } from "../upkeep/backup-fault.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";

@@ -42,6 +42,7 @@ export class Writer {
   readonly events = new EventEmitter<WriterEvents>();
   #waiting: Waiting[] = [];
   #units: WaitingUnit[] = [];
+  #between: (() => Promise<void>)[] = [];
   #working: Promise<void> | undefined;
   readonly #statements: PreparedStatements;
   /** Who gave a batch that could not be written: what comes behind it must not be there without it. */
@@ -85,6 +86,14 @@ export class Writer {
     });
   }
 
+  /** Does something on the writer's connection while no transaction is open on it; commits wait until it is done. */
+  between<T>(work: (connection: Store["connection"]) => Promise<T>): Promise<T> {
+    return new Promise((resolve, reject) => {
+      this.#between.push(() => work(this.store.connection).then(resolve, reject));
+      this.#wake();
+    });
+  }
+
   /** Resolves when all that was given so far is durable, and takes nothing more. */
   async close(): Promise<void> {
     while (this.#working) await this.#working;
@@ -96,20 +105,25 @@ export class Writer {
     if (this.#closed) throw new Error("The store is closed.");
     this.#working ??= this.#work().finally(() => {
       this.#working = undefined;
-      if (this.#waiting.length > 0 || this.#units.length > 0) this.#wake();
+      if (this.#hasWork) this.#wake();
     });
   }
 
   async #work(): Promise<void> {
     // What is given in the same turn of the event loop shares a commit.
     await new Promise((resolve) => setImmediate(resolve));
-    while (this.#waiting.length > 0 || this.#units.length > 0) {
+    while (this.#hasWork) {
+      for (const work of this.#between.splice(0, 1)) await work();
       const batches = this.#waiting;
       this.#waiting = [];
       const units = this.#units.splice(0, mostUnits);
       if (units.length > 0) await this.#group(batches, units);
       else await this.#commitAll(batches);
     }
+  }
+
+  get #hasWork(): boolean {
+    return this.#waiting.length + this.#units.length + this.#between.length > 0;
   }
 
   /** Batches and units in one transaction. */

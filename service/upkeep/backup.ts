@@ -1,20 +1,21 @@
-import { cp, mkdir, readdir, realpath, rm, writeFile } from "node:fs/promises";
+import { copyFile, mkdir, readdir, realpath, rm, writeFile } from "node:fs/promises";
 import { existsSync } from "node:fs";
 import { isAbsolute, join, relative, resolve, sep } from "node:path";
 import type { OneAtATime } from "../one-at-a-time.js";
-import { execute, openReader, selectOn } from "../store/database.js";
+import { openReader, selectOn } from "../store/database.js";
+import type { Writer } from "../store/writer.js";
+import { BackupFault } from "./backup-fault.js";
+import { copyDatabase } from "./copy-database.js";
 import { writeSums } from "./manifest.js";
-
-/** A backup cannot be written, or be read; `message` says why. */
-export class BackupFault extends Error {
-  override name = "BackupFault";
-}
+import { SharedBodies } from "./shared-bodies.js";
 
 /** Found in a data folder that came from a backup: its unfinished runs are parked until somebody resumes them. */
 export const restoredMark = "restored.json";
 
 export interface BackupParts {
   dataFolder: string;
+  /** The writer of the database. */
+  writer: Writer;
   /** The folder under which backups are written, and nowhere else. */
   root: string;
   version: string;
@@ -40,13 +41,13 @@ const keyName = "sealing.key";
 const note = "backup.json";
 
 /**
- * Writes a consistent copy while the service runs: the database as of one moment, then the bodies, of which none that
- * the copy names can be missing, since each is there before its row. The sealing key is copied only if that is asked for.
- * A list with the digest of each file lies beside them.
+ * Writes a consistent copy while the service runs: the database as of one moment, then the bodies that it names, of which
+ * none can be missing, since each is there before its row. Those that another backup holds are linked, not copied. The
+ * sealing key is copied only if that is asked for. A list with the digest of each file lies beside them.
  * @throws BackupFault
  */
 export function backUp(
-  { dataFolder, root, version, turns, holding }: BackupParts,
+  { dataFolder, writer, root, version, turns, holding }: BackupParts,
   { folder = new Date().toISOString().replace(/[:.]/g, "-"), withKey = false }: BackupWish = {},
 ): Promise<{ folder: string; bytes: number; files: number; key: boolean }> {
   return turns.run(() =>
@@ -54,20 +55,17 @@ export function backUp(
       const target = await targetOf(root, folder);
       try {
         const copy = join(target, databaseName);
-        await withReader(join(dataFolder, databaseName), (reader) =>
-          execute(reader, "VACUUM INTO ?", [copy]),
-        );
+        await copyDatabase(writer, copy);
         const key = withKey && existsSync(join(dataFolder, keyName));
-        for (const part of ["blobs", ...(key ? [keyName] : [])])
-          if (existsSync(join(dataFolder, part)))
-            await cp(join(dataFolder, part), join(target, part), {
-              recursive: true,
-              preserveTimestamps: true,
-            });
-        const counts = await withReader(copy, async (reader) => {
-          await requireBodies(reader, join(target, "blobs"));
-          return countsOf(reader);
-        });
+        if (key) await copyFile(join(dataFolder, keyName), join(target, keyName));
+        const { counts, digests } = await withReader(copy, async (reader) => ({
+          counts: await countsOf(reader),
+          digests: await digestsOf(reader),
+        }));
+        const bodies = new SharedBodies(await realpath(root));
+        for (const digest of digests)
+          await bodies.give(digest, join(dataFolder, "blobs"), join(target, "blobs"));
+        await bodies.prune();
         const { sums, bytes, files } = await writeSums(target);
         const at = new Date().toISOString();
         await writeFile(
@@ -125,20 +123,15 @@ async function withReader<T>(file: string, work: (reader: Reader) => Promise<T>)
   }
 }
 
-/**
- * Each body that the copy names lies beside it.
- * @throws BackupFault
- */
-async function requireBodies(reader: Reader, blobs: string): Promise<void> {
+/** The digests of the bodies that a database names. */
+async function digestsOf(reader: Reader): Promise<string[]> {
   const named = await selectOn<{ digest: string }>(
     reader,
     `SELECT entries_blob AS digest FROM journal WHERE entries_blob IS NOT NULL
      UNION SELECT sealed_blob FROM journal WHERE sealed_blob IS NOT NULL
      UNION SELECT sha256 FROM files UNION SELECT document FROM api_revisions UNION SELECT original FROM api_revisions`,
   );
-  for (const { digest } of named)
-    if (!existsSync(join(blobs, digest.slice(0, 2), digest)))
-      throw new BackupFault(`The data folder has lost the body ${digest}, which its database names.`);
+  return named.map(({ digest }) => digest);
 }
 
 async function countsOf(reader: Reader): Promise<Record<string, number>> {

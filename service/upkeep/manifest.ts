@@ -21,7 +21,8 @@ export async function writeSums(folder: string): Promise<{ sums: string; bytes: 
   return { sums: createHash("sha256").update(text).digest("hex"), bytes, files: lines.length };
 }
 
-async function digestOf(path: string): Promise<string> {
+/** The SHA-256 of a file, as hex. */
+export async function digestOf(path: string): Promise<string> {
   const hash = createHash("sha256");
   for await (const piece of createReadStream(path)) hash.update(piece as Buffer);
   return hash.digest("hex");

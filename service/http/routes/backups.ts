@@ -13,6 +13,7 @@ export function serveBackups(app: Express, context: Context): void {
     const done = await backUp(
       {
         dataFolder: context.dataFolder,
+        writer: context.writer,
         root: context.backupFolder,
         version: context.version,
         turns: context.sealing.turns,
