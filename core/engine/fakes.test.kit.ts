@@ -28,6 +28,9 @@ export type Responder = (request: HttpRequest, times: number) => Answer;
 /** The process of a world was killed. */
 export class Killed extends Error {}
 
+/** A write of a world's journal failed; its process goes on. */
+export class DiskFull extends Error {}
+
 /** A world for one run: a clock that jumps, a journal in memory, a API that counts. */
 export class World {
   time = Date.UTC(2027, 2, 1, 5);
@@ -61,6 +64,11 @@ export class World {
   readonly storedFiles: FileAbout[] = [];
   /** How many rows it may hold: at the one after them its process is killed, and does nothing more. */
   diesAt = Number.POSITIVE_INFINITY;
+  /** Which write of its journal fails, counted from 0; those behind it fail too, until the run is taken up again. */
+  failsAt = Number.POSITIVE_INFINITY;
+  /** How many writes there were. */
+  writes = 0;
+  #broken = false;
   /** After how many sends it is killed: before anything that it was answered becomes durable. */
   diesAfterSends = Number.POSITIVE_INFINITY;
   /** Called before each send; may abort signals or throw. */
@@ -101,6 +109,7 @@ export class World {
     if (!workflow)
       throw new Error(problems.map((problem) => `${problem.line}: ${problem.message}`).join("\n"));
     if (this.rows.length === 0) this.start();
+    this.#broken = false;
     const rouse = AbortSignal.any([this.stop.signal, this.pause.signal]);
     const signals = {
       stop: this.stop.signal,
@@ -143,6 +152,8 @@ export class World {
       },
       journal: {
         write: async (rows) => {
+          this.#broken ||= this.writes++ === this.failsAt;
+          if (this.#broken) throw new DiskFull();
           const left = this.diesAt - this.rows.length;
           // Rows of one write become durable together.
           if (rows.length > left || this.sent.length >= this.diesAfterSends) this.diesAt = 0;
