@@ -67,6 +67,8 @@ export { rename, renameFunction, type Renamed } from "./workflows/rename.js";
 export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fields.js";
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
+export type * from "./workflows/triggers.js";
+export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";
 export * from "./engine/awaited.js";
 export * from "./engine/entries.js";
 export { currentEntry } from "./engine/formats.js";

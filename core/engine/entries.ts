@@ -31,12 +31,23 @@ export interface RunError {
 /** What started a run. */
 export interface Trigger {
   /** `workflow`: a step of another run called it. */
-  kind: "by-hand" | "workflow";
+  kind: "by-hand" | "workflow" | "schedule" | "webhook";
+  /** The trigger of the file, where one brought it. */
+  name?: string;
   id: string;
   /** RFC 3339. */
   at: string;
   /** The run and the step that called it, and how many calls lie above it. */
   caller?: { run: string; path: string; depth: number };
+  /** Of a schedule: for how many beats that were missed it stands, its own among them. */
+  missed?: number;
+  /** Of a delivery: what came. */
+  method?: string;
+  headers?: JsonObject;
+  query?: JsonObject;
+  body?: Json;
+  /** Of a delivery that is a CloudEvent: its attributes. */
+  event?: JsonObject;
 }
 
 /** A request as the journal keeps it: without its authorization. */

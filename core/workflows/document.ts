@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { innerCall, sending } from "./document-call.js";
+import { triggerSchemas } from "./document-triggers.js";
 import { duration, expression, nameOf, template, value, values } from "./document-fields.js";
 
 /** A CEL identifier that can stand behind a dot and as a name of its own. */
@@ -157,12 +158,8 @@ export type StepKind = keyof ReturnType<typeof stepSchemas>;
 export const shallowSteps = stepSchemas(z.unknown());
 export const stepKinds = Object.keys(shallowSteps) as StepKind[];
 
-const triggers = z.record(
-  z.string().regex(stepName, "letters, digits and _"),
-  z.strictObject({ "by-hand": z.strictObject({}) }),
-);
-
-function documentSchema(step: z.ZodType) {
+function documentSchema(step: z.ZodType, trigger: z.ZodType) {
+  const triggers = z.record(z.string().regex(stepName, "letters, digits and _"), trigger);
   return z.strictObject({
     "copper-kettle": z.literal(1).describe("The file's marker and its version."),
     name: z
@@ -187,14 +184,16 @@ function documentSchema(step: z.ZodType) {
   });
 }
 
-export const shallowDocument = documentSchema(z.unknown());
+export const shallowDocument = documentSchema(z.unknown(), z.unknown());
 
 /** The JSON Schema (2020-12) of the workflow file, for editors. */
 export function workflowJsonSchema(): object {
   const step: z.ZodType = z.lazy(() => z.union(Object.values(deep))).meta({ id: "step" });
   const deep = stepSchemas(step);
   return {
-    ...z.toJSONSchema(documentSchema(step), { unrepresentable: "any" }),
+    ...z.toJSONSchema(documentSchema(step, z.union(Object.values(triggerSchemas))), {
+      unrepresentable: "any",
+    }),
     title: "Copper Kettle workflow",
   };
 }

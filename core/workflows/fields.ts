@@ -1,6 +1,7 @@
 import type { z } from "zod";
 import type { Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps } from "./document.js";
+import { triggerSchemas } from "./document-triggers.js";
 import type { FieldKind } from "./document-fields.js";
 import { innerListAt } from "./nested.js";
 
@@ -50,7 +51,10 @@ export const stepFields: readonly Field[] = [
 ];
 
 /** The same of the file itself, outside of its steps. */
-export const documentFields: readonly Field[] = fieldsOf(shallowDocument);
+export const documentFields: readonly Field[] = [
+  ...fieldsOf(shallowDocument),
+  ...Object.values(triggerSchemas).flatMap((schema) => fieldsOf(schema, ["triggers", "*"])),
+];
 
 /** The keys behind which an expression stands bare. */
 export const expressionKeys: readonly string[] = [

@@ -11,6 +11,9 @@ import { isObject, printJson, type Json, type JsonObject } from "../values/json.
 import { nearest } from "../values/nearest.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
+import type { TriggerKind } from "./document-triggers.js";
+import { prepareTrigger } from "./prepare-triggers.js";
+import type { ReadyTrigger } from "./triggers.js";
 import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
@@ -23,7 +26,13 @@ import { noPages, type Step, type ValueTemplate, type Workflow } from "./steps.j
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
   readonly #sets: [Path, string[]][] = [];
-  #visible: Visible = { steps: new Set(), allSteps: new Set(), names: new Set(), inputs: undefined };
+  #visible: Visible = {
+    steps: new Set(),
+    allSteps: new Set(),
+    names: new Set(),
+    inputs: undefined,
+    roots: undefined,
+  };
   #reads: string[][] = [];
   /** All that the file reads, to find what it sets for nothing. */
   readonly #allReads: string[][] = [];
@@ -33,7 +42,10 @@ export class Preparer {
 
   constructor(
     readonly source: Source,
-    readonly sound: ReadonlyMap<JsonObject, StepKind>,
+    readonly sound: {
+      steps: ReadonlyMap<JsonObject, StepKind>;
+      triggers: ReadonlyMap<JsonObject, TriggerKind>;
+    },
     /** The described APIs; undefined if they are not known, and calls of operations are not checked. */
     readonly catalogue: Catalogue | undefined,
   ) {
@@ -54,7 +66,7 @@ export class Preparer {
       name: typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "",
       ...texts(value, ["title", "about"]),
       ...(inputs ? { inputs } : {}),
-      triggers: Object.fromEntries(Object.keys(triggers).map((name) => [name, { kind: "by-hand" as const }])),
+      triggers: this.#triggers(triggers),
       limits: {
         ...(typeof limits["parallel"] === "number" ? { parallel: limits["parallel"] } : {}),
         whenBusy: limits["when-busy"] === "skip" ? "skip" : "queue",
@@ -64,12 +76,38 @@ export class Preparer {
     };
   }
 
+  /** Triggers see what they bring, and constants. */
+  #triggers(raw: JsonObject): Record<string, ReadyTrigger> {
+    const outer = this.#visible;
+    this.#visible = { ...outer, roots: ["trigger", "constants"] };
+    const ready: [string, ReadyTrigger][] = [];
+    for (const [name, trigger] of Object.entries(raw)) {
+      const kind = isObject(trigger) ? this.sound.triggers.get(trigger) : undefined;
+      if (!kind) continue;
+      const made = prepareTrigger(this, kind, trigger as JsonObject, ["triggers", name]);
+      if (made) ready.push([name, made]);
+    }
+    this.#visible = outer;
+    return Object.fromEntries(ready);
+  }
+
+  /** Runs where a run has ended: every step is in scope. */
+  afterRun<T>(inner: () => T): T {
+    const outer = this.#visible;
+    this.#visible = { ...outer, steps: new Set(outer.allSteps), roots: undefined };
+    try {
+      return inner();
+    } finally {
+      this.#visible = outer;
+    }
+  }
+
   /** Prepares a list of steps in order; each sees those before it. */
   steps(list: Json[], path: Path): Step[] {
     const prepared: Step[] = [];
     list.forEach((raw, index) => {
       if (!isObject(raw)) return;
-      const kind = this.sound.get(raw);
+      const kind = this.sound.steps.get(raw);
       this.scopes.push({ line: this.source.line([...path, index]), scope: this.knowledge.scope() });
       const name = typeof raw["step"] === "string" ? raw["step"] : undefined;
       if (kind) {

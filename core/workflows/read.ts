@@ -6,6 +6,7 @@ import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js"
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
+import { triggerKinds, triggerSchemas, type TriggerKind } from "./document-triggers.js";
 import { fieldKind } from "./fields.js";
 import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
@@ -41,9 +42,29 @@ export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow 
   return { workflow: sound ? workflow : undefined, partial: workflow, problems, scopeAt };
 }
 
+/** How a thing with kinds is spoken of. */
+interface Kinded {
+  a: string;
+  such: string;
+  /** Its keys that say no kind. */
+  notKind: readonly string[];
+}
+
+const aStep: Kinded = {
+  a: "A step",
+  such: " with a name, such as { step: lookup, request: GET https://… }",
+  notKind: ["step", "title", "about"],
+};
+const aTrigger: Kinded = {
+  a: "A trigger",
+  such: ", such as { schedule: { every: 5m } }",
+  notKind: ["title", "inputs", "only-if", "was"],
+};
+
 class Reader {
   /** The steps whose own fields have the right shape. */
   readonly #sound = new Map<JsonObject, StepKind>();
+  readonly #soundTriggers = new Map<JsonObject, TriggerKind>();
   scopes: { line: number; scope: ShapeScope }[] = [];
   #count = 0;
 
@@ -69,6 +90,13 @@ class Reader {
       );
     }
     this.#shape(shallowDocument, value, []);
+    const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
+    for (const [name, trigger] of Object.entries(triggers)) {
+      const at = ["triggers", name];
+      const kind = this.#kindOf(trigger, at, triggerKinds, aTrigger);
+      if (kind && this.#shape(triggerSchemas[kind], trigger, at))
+        this.#soundTriggers.set(trigger as JsonObject, kind);
+    }
     const list = Array.isArray(value["steps"]) ? value["steps"] : [];
     this.#steps(list, ["steps"]);
     if (this.#count > bounds.fileSteps) {
@@ -76,7 +104,11 @@ class Reader {
       this.source.reportKey([], "steps", "too-large", message);
       return undefined;
     }
-    const preparer = new Preparer(this.source, this.#sound, this.catalogue);
+    const preparer = new Preparer(
+      this.source,
+      { steps: this.#sound, triggers: this.#soundTriggers },
+      this.catalogue,
+    );
     this.scopes = preparer.scopes;
     return preparer.workflow(value);
   }
@@ -86,7 +118,7 @@ class Reader {
     list.forEach((step, index) => {
       if (++this.#count > bounds.fileSteps) return;
       const at = [...path, index];
-      const kind = this.#kind(step, at);
+      const kind = this.#kindOf(step, at, stepKinds, aStep);
       if (!kind) return;
       if (this.#shape(shallowSteps[kind], step, at)) this.#sound.set(step as JsonObject, kind);
       for (const { list: inner, path: below } of innerLists(step as JsonObject))
@@ -94,40 +126,42 @@ class Reader {
     });
   }
 
-  #kind(step: Json, path: Path): StepKind | undefined {
+  /** The kind of a step or a trigger: the one key of those that say it. */
+  #kindOf<K extends string>(
+    step: Json,
+    path: Path,
+    kinds: readonly K[],
+    { a, such, notKind }: Kinded,
+  ): K | undefined {
     if (!isObject(step)) {
-      this.source.report(
-        path,
-        "wrong-value",
-        `A step is a mapping with a name, such as { step: lookup, request: GET https://… }; this is ${aKind(step)}.`,
-      );
+      this.source.report(path, "wrong-value", `${a} is a mapping${such}; this is ${aKind(step)}.`);
       return undefined;
     }
-    const found = stepKinds.filter((kind) => step[kind] !== undefined);
+    const found = kinds.filter((kind) => step[kind] !== undefined);
     if (found.length === 1) return found[0];
     if (found.length > 1) {
       this.source.reportKey(
         path,
         found[1] as string,
         "wrong-value",
-        `A step has one kind, but this one has two: ${found.join(" and ")}.`,
+        `${a} has one kind, but this one has two: ${found.join(" and ")}.`,
       );
       return undefined;
     }
-    const others = Object.keys(step).filter((key) => key !== "step" && key !== "title" && key !== "about");
-    const meant = others.map((key) => ({ key, near: nearest(key, stepKinds) })).find((pair) => pair.near);
+    const others = Object.keys(step).filter((key) => !notKind.includes(key));
+    const meant = others.map((key) => ({ key, near: nearest(key, kinds) })).find((pair) => pair.near);
     if (meant)
       this.source.reportKey(
         path,
         meant.key,
         "unknown-key",
-        `There is no step kind "${meant.key}"; did you mean "${meant.near}"?`,
+        `There is no ${a.split(" ")[1] as string} kind "${meant.key}"; did you mean "${meant.near}"?`,
       );
     else
       this.source.report(
         path,
         "wrong-value",
-        `This step does not say what it does. It needs one of: ${stepKinds.join(", ")}.`,
+        `This ${a.split(" ")[1] as string} does not say what it does. It needs one of: ${kinds.join(", ")}.`,
       );
     return undefined;
   }

@@ -1,3 +1,4 @@
+import type { ReadyTrigger } from "./triggers.js";
 import type { Expression } from "../expressions/compile.js";
 import type { Surroundings } from "../expressions/evaluation.js";
 import { renderTemplate, type Template } from "../expressions/templates.js";
@@ -229,7 +230,7 @@ export interface Workflow {
   about?: string;
   /** JSON Schema of the inputs, as it stands in the file. */
   inputs?: JsonObject;
-  triggers: Record<string, { kind: "by-hand" }>;
+  triggers: Record<string, ReadyTrigger>;
   /** `within` in milliseconds. */
   limits: { parallel?: number; whenBusy: "queue" | "skip"; within?: number };
   steps: Step[];

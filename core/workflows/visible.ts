@@ -12,19 +12,35 @@ export interface Visible {
   /** Names of loops: items and `index`. */
   names: Set<string>;
   inputs: JsonObject | undefined;
+  /** The only names at the root, where there are fewer than elsewhere. */
+  roots: readonly string[] | undefined;
 }
 
-const roots = ["inputs", "trigger", "steps", "variables", "run", "constants"];
+const allRoots = ["inputs", "trigger", "steps", "variables", "run", "constants"];
 
 /** The fields that each root has, where they are always the same. */
 const rootFields: Record<string, string[]> = {
   run: ["id", "startedAt", "workflow", "version", "rehearsal"],
-  trigger: ["kind", "id", "at", "body", "headers", "query", "row", "item"],
+  trigger: [
+    "kind",
+    "name",
+    "id",
+    "at",
+    "missed",
+    "body",
+    "headers",
+    "query",
+    "method",
+    "event",
+    "row",
+    "item",
+  ],
 };
 
 /** What is wrong with a path that an expression reads, or undefined. `more` are names in scope only there. */
 export function checkReference(reference: Reference, visible: Visible, more: string[]): string | undefined {
   const [root = "", second] = reference.path;
+  const roots = visible.roots ?? allRoots;
   if (more.includes(root) || visible.names.has(root)) return undefined;
   if (!roots.includes(root)) {
     if (denotations.has(root)) return undefined;

@@ -1,0 +1,132 @@
+import { z } from "zod";
+import { duration, expression, template, value, values } from "./document-fields.js";
+
+/** What every kind of trigger has. */
+const common = {
+  title: z.string().optional(),
+  "only-if": expression().optional().describe("Whether an event starts a run; else it is left out."),
+  inputs: values().optional().describe("The inputs of the run, from what the trigger brings."),
+  was: z.string().optional().describe("The name that this trigger had before: it takes over its state."),
+};
+
+const byHand = z.strictObject({
+  ...common,
+  "by-hand": z.strictObject({
+    examples: z
+      .array(
+        z.strictObject({
+          name: z.string().min(1),
+          inputs: values().optional(),
+          expect: expression().optional().describe("What must hold when a run of it has ended."),
+        }),
+      )
+      .optional()
+      .describe("Inputs that show what the workflow does; they stay with it."),
+  }),
+});
+
+const schedule = z.strictObject({
+  ...common,
+  schedule: z.strictObject({
+    every: duration().optional().describe("From one beat to the next, at least 1s."),
+    cron: z
+      .string()
+      .optional()
+      .describe("Five or six fields: second (may be left out), minute, hour, day, month, day of week."),
+    zone: z.string().optional().describe("A time zone, such as Europe/Vienna; default: UTC."),
+    from: z.string().optional().describe("The first day or time."),
+    until: z.string().optional().describe("The last day or time."),
+    except: z
+      .union([z.array(z.string()), template()])
+      .optional()
+      .describe("Dates on which nothing starts; or a constant that lists them."),
+    jitter: duration()
+      .optional()
+      .describe("The longest that a beat is put off, less than half the interval."),
+    missed: z
+      .enum(["skip", "once"])
+      .optional()
+      .describe("What becomes of beats that came while the service was away; default: skip."),
+  }),
+});
+
+const reply = z
+  .strictObject({
+    status: z.int().min(200).max(599).optional(),
+    headers: values().optional(),
+    body: value().optional(),
+  })
+  .describe("What the sender gets.");
+
+const credential = () => z.string().meta({ "x-ckettle-field": "credential" });
+
+const verify = z.union([
+  z.literal("none").describe("Nothing is verified: the address itself is a secret."),
+  z.strictObject({
+    "standard-webhooks": credential().describe("A credential of kind secret (Standard Webhooks)."),
+  }),
+  z.strictObject({
+    hmac: z.strictObject({
+      using: credential(),
+      header: z.string().describe("The header with the signature."),
+      value: z
+        .string()
+        .optional()
+        .describe(
+          "What it holds, such as sha256={hex}, {base64}, or t={timestamp},v1={hex}; default: {hex}.",
+        ),
+      base: z.string().optional().describe("What is signed, such as ${timestamp}.${body}; default: ${body}."),
+      timestamp: z
+        .string()
+        .optional()
+        .describe("The header with the time, where it is not in the other one."),
+      within: duration().optional().describe("How old a delivery may be; default: 5m."),
+    }),
+  }),
+  z.strictObject({ basic: credential() }),
+  z.strictObject({ bearer: credential() }),
+  z.strictObject({ "api-key": credential() }),
+]);
+
+const webhook = z.strictObject({
+  ...common,
+  "once-per": expression()
+    .optional()
+    .describe("What is the same in a repeat; a delivery with a key that was there starts nothing again."),
+  webhook: z.strictObject({
+    path: z.string().describe("The last part of its address: /webhooks/<path>."),
+    methods: z
+      .array(z.enum(["POST", "PUT", "PATCH", "DELETE", "GET"]))
+      .min(1)
+      .optional()
+      .describe("Default: POST."),
+    verify: verify.describe("How a delivery proves where it comes from; none must be written too."),
+    response: z
+      .union([z.enum(["accepted", "from-run"]), reply])
+      .optional()
+      .describe(
+        "accepted (202), from-run (what the run responds), or a response of its own; default: accepted.",
+      ),
+    within: duration().optional().describe("With from-run: the longest that the sender waits; default: 30s."),
+    handshake: z
+      .strictObject({ when: expression(), reply, unsigned: z.boolean().optional() })
+      .optional()
+      .describe("What a sender asks before it delivers; it is answered and starts nothing."),
+    most: z
+      .int()
+      .min(1)
+      .max(100_000_000)
+      .optional()
+      .describe("The longest body, in bytes; default: 1000000."),
+    origins: z.array(z.string()).min(1).optional().describe("Pages of other sites that may send, by origin."),
+    "retain-failures": z
+      .boolean()
+      .optional()
+      .describe("Whether a repeat gets the response of a failed run too; default: true."),
+  }),
+});
+
+/** The schemas of all kinds of triggers, by the key that says the kind. */
+export const triggerSchemas = { "by-hand": byHand, schedule, webhook };
+export type TriggerKind = keyof typeof triggerSchemas;
+export const triggerKinds = Object.keys(triggerSchemas) as TriggerKind[];

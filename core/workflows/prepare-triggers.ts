@@ -1,0 +1,244 @@
+import { nextBeat, patternOf, type Schedule } from "../triggers/schedule.js";
+import { isZone, startOfDate } from "../triggers/zones.js";
+import { parseDuration } from "../values/durations.js";
+import { isObject, type Json, type JsonObject } from "../values/json.js";
+import type { Path } from "../values/paths.js";
+import type { TriggerKind } from "./document-triggers.js";
+import type { Preparer } from "./prepare.js";
+import { optional, texts, values } from "./prepare-values.js";
+import type { ReadyTrigger, Reply, TriggerBase, Verify } from "./triggers.js";
+
+const dayMillis = 86_400_000;
+
+/** Prepares one trigger whose fields have the right shape. Undefined if a part of it is at fault (and reported). */
+export function prepareTrigger(
+  preparer: Preparer,
+  kind: TriggerKind,
+  raw: JsonObject,
+  path: Path,
+): ReadyTrigger | undefined {
+  const base: TriggerBase = {
+    line: preparer.source.line(path),
+    ...texts(raw, ["title", "was"]),
+    ...optional("onlyIf", preparer.expression(raw["only-if"], [...path, "only-if"])),
+    ...values(preparer, raw, path, ["inputs"]),
+  };
+  const own = raw[kind];
+  return isObject(own) ? kinds[kind](preparer, own, [...path, kind], base, raw) : undefined;
+}
+
+type Prepare = (
+  preparer: Preparer,
+  own: JsonObject,
+  path: Path,
+  base: TriggerBase,
+  raw: JsonObject,
+) => ReadyTrigger | undefined;
+
+const kinds: Record<TriggerKind, Prepare> = {
+  "by-hand": (preparer, own, path, base) => ({
+    ...base,
+    kind: "by-hand",
+    examples: listOf(own["examples"]).map((example, index) => ({
+      name: String(example["name"]),
+      inputs: isObject(example["inputs"]) ? example["inputs"] : {},
+      ...optional(
+        "expect",
+        preparer.afterRun(() =>
+          preparer.expression(example["expect"], [...path, "examples", index, "expect"]),
+        ),
+      ),
+    })),
+  }),
+  schedule: prepareSchedule,
+  webhook: prepareWebhook,
+};
+
+const listOf = (value: Json | undefined): JsonObject[] =>
+  (Array.isArray(value) ? value : []).filter(isObject);
+
+function prepareSchedule(
+  preparer: Preparer,
+  own: JsonObject,
+  path: Path,
+  base: TriggerBase,
+): ReadyTrigger | undefined {
+  const { source } = preparer;
+  const fault = (key: string, message: string): void => source.report([...path, key], "schedule", message);
+  const zone = typeof own["zone"] === "string" ? own["zone"] : "UTC";
+  if (!isZone(zone)) return void fault("zone", `"${zone}" is not a time zone, such as Europe/Vienna.`);
+  const every = preparer.duration(own["every"], [...path, "every"]);
+  const jitter = preparer.duration(own["jitter"], [...path, "jitter"]);
+  const cron = typeof own["cron"] === "string" ? own["cron"].trim() : undefined;
+  if ((own["every"] === undefined) === (cron === undefined))
+    return void source.report(path, "schedule", 'A schedule has either "every" or "cron".');
+  if (every !== undefined && every < 1_000) return void fault("every", '"every" must be at least 1s.');
+  if (cron !== undefined && !isCron(cron, (message) => fault("cron", message))) return undefined;
+  if (own["every"] !== undefined && every === undefined) return undefined;
+  const edge = (key: "from" | "until"): number | undefined => {
+    const text = own[key];
+    if (typeof text !== "string") return undefined;
+    const at = instantOf(text, zone, key);
+    if (at === undefined)
+      fault(key, `"${text}" is neither a date such as 2027-05-01 nor a time such as 2027-05-01T06:00:00Z.`);
+    return at;
+  };
+  const [from, until] = [edge("from"), edge("until")];
+  const dates = own["except"];
+  const except = Array.isArray(dates) ? dates.map(String) : [];
+  except.forEach((date, index) => {
+    if (!isDate(date))
+      source.report([...path, "except", index], "schedule", `"${date}" is not a date such as 2027-12-24.`);
+  });
+  const schedule: Schedule = {
+    ...optional("every", every),
+    ...optional("cron", cron),
+    zone,
+    ...optional("from", from),
+    ...optional("until", until),
+    except,
+    ...optional("jitter", jitter),
+    missed: own["missed"] === "once" ? "once" : "skip",
+  };
+  const first = nextBeat(schedule, from ?? 0, "");
+  if (first === undefined) {
+    source.report(path, "schedule", "This schedule never comes.");
+    return undefined;
+  }
+  const second = nextBeat(schedule, first, "");
+  if (jitter !== undefined && second !== undefined && jitter >= (second - first) / 2)
+    fault("jitter", '"jitter" must be less than half of the time between two beats.');
+  return {
+    ...base,
+    kind: "schedule",
+    schedule,
+    ...(typeof dates === "string"
+      ? optional("exceptFrom", preparer.template(dates, [...path, "except"]))
+      : {}),
+  };
+}
+
+function isCron(cron: string, fault: (message: string) => void): boolean {
+  const fields = cron.split(/\s+/).length;
+  if (fields !== 5 && fields !== 6) {
+    fault(
+      `A cron pattern has five fields (minute, hour, day, month, day of week), or six with the second first; this one has ${fields}.`,
+    );
+    return false;
+  }
+  try {
+    patternOf(cron);
+    return true;
+  } catch (error) {
+    fault(`"${cron}" is not a cron pattern: ${(error as Error).message.replace(/^CronPattern: /, "")}.`);
+    return false;
+  }
+}
+
+const isDate = (text: string): boolean =>
+  /^\d{4}-\d\d-\d\d$/.test(text) && !Number.isNaN(Date.parse(`${text}T00:00:00Z`));
+
+/** A date is its beginning in the zone, or, for the last day, its end. */
+function instantOf(text: string, zone: string, edge: "from" | "until"): number | undefined {
+  if (isDate(text)) {
+    if (edge === "from") return startOfDate(zone, text);
+    const next = new Date(Date.parse(`${text}T00:00:00Z`) + dayMillis).toISOString().slice(0, 10);
+    return startOfDate(zone, next) - 1;
+  }
+  const at = /^\d{4}-\d\d-\d\dT.*(Z|[+-]\d\d:\d\d)$/i.test(text) ? Date.parse(text) : Number.NaN;
+  return Number.isNaN(at) ? undefined : at;
+}
+
+/** Paths below /webhooks/ that are the service's own. */
+const reserved = new Set(["draft", "openapi.json"]);
+
+function prepareWebhook(
+  preparer: Preparer,
+  own: JsonObject,
+  path: Path,
+  base: TriggerBase,
+  raw: JsonObject,
+): ReadyTrigger | undefined {
+  const { source } = preparer;
+  const address = String(own["path"]);
+  if (!/^[a-z0-9](?:[a-z0-9-]{0,62}[a-z0-9])?$/.test(address))
+    source.report([...path, "path"], "webhook", "A path is a-z, 0-9 and dashes, at most 64 characters.");
+  else if (reserved.has(address))
+    source.report([...path, "path"], "webhook", `"${address}" is the service's own. Use another path.`);
+  const verify = verifyOf(own["verify"]);
+  const oncePer = preparer.expression(raw["once-per"], [...path.slice(0, -1), "once-per"]);
+  const timed =
+    verify.by === "standard-webhooks" || (verify.by === "hmac" && /\{timestamp\}/.test(verify.base));
+  if (verify.by === "hmac" && !timed && raw["once-per"] === undefined)
+    source.report(
+      [...path, "verify"],
+      "can-be-replayed",
+      "Who has seen a delivery can send it again: no time is signed, and there is no once-per.",
+      undefined,
+      "advice",
+    );
+  const within = preparer.duration(own["within"], [...path, "within"]);
+  const shake = own["handshake"];
+  const when = isObject(shake)
+    ? preparer.expression(shake["when"], [...path, "handshake", "when"])
+    : undefined;
+  const said = own["response"];
+  const response = isObject(said)
+    ? replyOf(preparer, said, [...path, "response"], 202)
+    : said === "from-run"
+      ? "from-run"
+      : "accepted";
+  return {
+    ...base,
+    kind: "webhook",
+    path: address,
+    methods: Array.isArray(own["methods"]) ? own["methods"].map(String) : ["POST"],
+    verify,
+    ...optional("oncePer", oncePer),
+    response,
+    within: Math.min(within ?? 30_000, 600_000),
+    ...(isObject(shake) && when
+      ? {
+          handshake: {
+            when,
+            reply: replyOf(
+              preparer,
+              (shake["reply"] ?? {}) as JsonObject,
+              [...path, "handshake", "reply"],
+              200,
+            ),
+            unsigned: shake["unsigned"] === true,
+          },
+        }
+      : {}),
+    most: typeof own["most"] === "number" ? own["most"] : 1_000_000,
+    origins: Array.isArray(own["origins"]) ? own["origins"].map(String) : [],
+    retainFailures: own["retain-failures"] !== false,
+  };
+}
+
+function replyOf(preparer: Preparer, raw: JsonObject, path: Path, status: number): Reply {
+  return {
+    status: typeof raw["status"] === "number" ? raw["status"] : status,
+    ...values(preparer, raw, path, ["headers", "body"]),
+  };
+}
+
+function verifyOf(raw: Json | undefined): Verify {
+  if (!isObject(raw)) return { by: "none" };
+  const { hmac } = raw;
+  if (isObject(hmac)) {
+    const within = typeof hmac["within"] === "string" ? hmac["within"] : "5m";
+    return {
+      by: "hmac",
+      using: String(hmac["using"]),
+      header: String(hmac["header"]).toLowerCase(),
+      value: typeof hmac["value"] === "string" ? hmac["value"] : "{hex}",
+      base: typeof hmac["base"] === "string" ? hmac["base"] : "${body}",
+      ...(typeof hmac["timestamp"] === "string" ? { timestamp: hmac["timestamp"].toLowerCase() } : {}),
+      within: parseDuration(within) ?? 300_000,
+    };
+  }
+  const [by = "none", using] = Object.entries(raw)[0] ?? [];
+  return { by: by as "bearer", using: String(using) };
+}

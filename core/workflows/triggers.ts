@@ -1,0 +1,72 @@
+import type { Expression } from "../expressions/compile.js";
+import type { Template } from "../expressions/templates.js";
+import type { Schedule } from "../triggers/schedule.js";
+import type { JsonObject } from "../values/json.js";
+import type { ValueTemplate } from "./steps.js";
+
+/** What every trigger has. */
+export interface TriggerBase {
+  title?: string;
+  /** Where it begins in its file. */
+  line: number;
+  onlyIf?: Expression;
+  inputs?: ValueTemplate;
+  /** The name that it had before. */
+  was?: string;
+}
+
+export interface ByHandTrigger extends TriggerBase {
+  kind: "by-hand";
+  examples: { name: string; inputs: JsonObject; expect?: Expression }[];
+}
+
+export interface ScheduleTrigger extends TriggerBase {
+  kind: "schedule";
+  /** Its dates left out are those that the file writes; with `exceptFrom` a constant lists them. */
+  schedule: Schedule;
+  exceptFrom?: Template;
+}
+
+/** How a delivery proves where it comes from; `using` is a credential. */
+export type Verify =
+  | { by: "none" }
+  | { by: "standard-webhooks" | "basic" | "bearer" | "api-key"; using: string }
+  | {
+      by: "hmac";
+      using: string;
+      header: string;
+      /** Such as `sha256={hex}`. */
+      value: string;
+      /** Such as `${timestamp}.${body}`. */
+      base: string;
+      /** The header with the time, where it is not in the other one. */
+      timestamp?: string;
+      /** How old a delivery may be, in milliseconds. */
+      within: number;
+    };
+
+/** A response that the file says. */
+export interface Reply {
+  status: number;
+  headers?: ValueTemplate;
+  body?: ValueTemplate;
+}
+
+export interface WebhookTrigger extends TriggerBase {
+  kind: "webhook";
+  path: string;
+  methods: readonly string[];
+  verify: Verify;
+  oncePer?: Expression;
+  response: "accepted" | "from-run" | Reply;
+  /** The longest that the sender waits for a run, in milliseconds. */
+  within: number;
+  handshake?: { when: Expression; reply: Reply; unsigned: boolean };
+  /** The longest body, in bytes. */
+  most: number;
+  origins: readonly string[];
+  retainFailures: boolean;
+}
+
+/** A trigger made ready. */
+export type ReadyTrigger = ByHandTrigger | ScheduleTrigger | WebhookTrigger;
