@@ -20,6 +20,7 @@ import { addRun } from "./commands/run.js";
 import { addServe } from "./commands/serve.js";
 import { addStart } from "./commands/start.js";
 import { addTest } from "./commands/test.js";
+import { addTrigger } from "./commands/trigger.js";
 import { addTry } from "./commands/try.js";
 import { addWorkflow } from "./commands/workflow.js";
 
@@ -54,6 +55,7 @@ export function buildProgram(): Command {
     addErase,
     addNotifications,
     addApi,
+    addTrigger,
     addTry,
     addEval,
     addCredential,

@@ -68,7 +68,9 @@ export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fie
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
 export type * from "./workflows/triggers.js";
+export { evaluateIn, judgeEvent, renderIn, type Brought, type Judged } from "./workflows/judge-event.js";
 export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";
+export { wordsOf } from "./triggers/words.js";
 export * from "./engine/awaited.js";
 export * from "./engine/entries.js";
 export { currentEntry } from "./engine/formats.js";

@@ -20,6 +20,10 @@ import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
+import { Events } from "./triggers/events.js";
+import { Schedules } from "./triggers/schedules.js";
+import { armAll } from "./triggers/arming.js";
+import { EventStore } from "./store/events.js";
 import { RunActs } from "./runs/acts.js";
 import { withReused } from "./runs/again.js";
 import { ChildRuns } from "./runs/children.js";
@@ -161,6 +165,11 @@ export async function startService(config: Config): Promise<Service> {
   });
   const starts = new Starts(journals, workflows, runner);
   const acts = new RunActs(journals, runner);
+  const eventStore = new EventStore(writer, sealer);
+  const events = new Events({ starts, workflows, events: eventStore, constants, writer, now });
+  const { triggers } = workflows;
+  const paused = (): boolean => runner.paused;
+  const schedules = new Schedules({ triggers, workflows, constants, events, paused, log, now });
   journals.withReused = (row, own) =>
     withReused(
       { workflows, journals },
@@ -249,6 +258,9 @@ export async function startService(config: Config): Promise<Service> {
     runner,
     starts,
     acts,
+    eventStore,
+    events,
+    schedules,
     log,
   };
   server.on(
@@ -274,6 +286,10 @@ export async function startService(config: Config): Promise<Service> {
   await lookAtDisk();
   await watcher.report();
   await runner.start();
+  await armAll(workflows, constants.all(), now()).catch((error: unknown) =>
+    log.warn({ err: error }, "triggers of older versions are not in force yet"),
+  );
+  await schedules.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
   await keepRoom(folder);
@@ -291,6 +307,8 @@ export async function startService(config: Config): Promise<Service> {
     await watcher.look();
     await remembered.prune();
     await pruner.prune();
+    await triggers.prune(now());
+    await eventStore.prune(now());
   };
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
   usable.events.on("usable", () => void watcher.look().catch(() => undefined));
@@ -300,6 +318,7 @@ export async function startService(config: Config): Promise<Service> {
       ready = false;
       clearInterval(upkeep);
       await damage.stop();
+      await schedules.close();
       notifier.close();
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeIdleConnections();

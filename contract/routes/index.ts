@@ -13,6 +13,7 @@ import { constantsRoutes } from "./constants.js";
 import { sealingKeyRoutes } from "./sealing-key.js";
 import { notificationsRoutes } from "./notifications.js";
 import { retentionRoutes } from "./retention.js";
+import { triggersRoutes } from "./triggers.js";
 import { grantsRoutes } from "./grants.js";
 import { erasuresRoutes } from "./erasures.js";
 import { backupsRoutes } from "./backups.js";
@@ -44,6 +45,7 @@ export const routes = {
   ...backupsRoutes,
   ...erasuresRoutes,
   ...grantsRoutes,
+  ...triggersRoutes,
   ...apisRoutes,
   ...operationsRoutes,
   ...driftRoutes,

@@ -25,6 +25,11 @@ export const run = z
     state: runState,
     trigger: z.object({
       kind: z.string(),
+      name: z.string().optional().meta({ description: "The trigger of the file, where one brought it." }),
+      missed: z
+        .number()
+        .optional()
+        .meta({ description: "Of a schedule: for how many missed beats it stands." }),
       id: z.string(),
       at: z.string(),
       caller: z.object({ run: z.string(), path: z.string(), depth: z.number() }).optional(),

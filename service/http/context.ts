@@ -25,6 +25,9 @@ import type { RateLimiter } from "../runs/rate-limiter.js";
 import type { RememberedStore } from "../store/remembered.js";
 import type { SettingStore } from "../store/settings.js";
 import type { RunActs } from "../runs/acts.js";
+import type { Events } from "../triggers/events.js";
+import type { Schedules } from "../triggers/schedules.js";
+import type { EventStore } from "../store/events.js";
 import type { Starts } from "../runs/starts.js";
 import type { Notifier } from "../notifications/notifier.js";
 import type { Pruner } from "../upkeep/retention.js";
@@ -68,6 +71,9 @@ export interface Context {
   checkpoints: Checkpoints;
   runner: Runner;
   starts: Starts;
+  eventStore: EventStore;
+  events: Events;
+  schedules: Schedules;
   acts: RunActs;
   log: Logger;
 }

@@ -4,6 +4,7 @@ import type { z } from "zod";
 import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
 import { DamagedBody, storageFault } from "../store/faults.js";
+import { PathTaken } from "../store/triggers.js";
 import { BackupFault } from "../upkeep/backup-fault.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
@@ -99,6 +100,8 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(409, "draft-conflict", "The draft was changed by somebody else", error.message);
   if (error instanceof ApiConflict)
     return new HttpProblem(409, "api-conflict", "The API was changed by somebody else", error.message);
+  if (error instanceof PathTaken)
+    return new HttpProblem(409, "path-taken", "The path is taken", error.message);
   if (error instanceof KeyReused)
     return new HttpProblem(422, "key-reused", "The key was used for another start", error.message);
   if (error instanceof WrongState)

@@ -38,7 +38,7 @@ export function startRows(
   };
   const masked: Entry = {
     ...started,
-    masked: places.filter(([root]) => root === "inputs" || root === "options"),
+    masked: places.filter(([root]) => root === "inputs" || root === "options" || root === "trigger"),
   };
   return [maskedRow(masked, masks), maskedRow(secrets, masks)];
 }

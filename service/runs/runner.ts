@@ -157,6 +157,11 @@ export class Runner {
     this.#queue.pause(this.#pausedBy.size > 0);
   }
 
+  /** Whether all runs rest. */
+  get paused(): boolean {
+    return this.#pausedBy.size > 0;
+  }
+
   /** How many runs of a workflow hold a place. */
   places(workflow: string): number {
     return this.#queue.places(workflow) + this.#queue.waiting(workflow);

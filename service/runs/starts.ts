@@ -12,12 +12,15 @@ import {
   type Workflow,
   calledApis,
   emptySummary,
+  secretPlaces,
+  type Json,
 } from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
 import type { ApiStore } from "../store/apis.js";
 import type { JournalStore } from "../store/journal.js";
 import { RunJournal } from "../store/run-journal.js";
 import { inheritFiles } from "../store/files.js";
+import type { KeyedStatement } from "../store/statements.js";
 import { inputsDigest } from "../store/start-keys.js";
 import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -72,6 +75,10 @@ export interface StartRequest {
   by: Principal;
   /** In whose name it uses credentials: who published its version, or starts its draft; undefined: nobody known. */
   principal: Principal | undefined;
+  /** What the trigger of the file brought that starts it. */
+  trigger?: Omit<Trigger, "caller">;
+  /** Rows that become durable with the start. */
+  also?: (run: string) => KeyedStatement[];
   /** The run and step that start it. */
   caller?: NonNullable<Trigger["caller"]>;
   /** Whether the caller waits for it. */
@@ -150,7 +157,7 @@ export class Starts {
     const id = newRunId();
     const now = Date.now();
     const { caller, options, origin = id } = request;
-    const trigger: Trigger = {
+    const trigger: Trigger = request.trigger ?? {
       kind: caller ? "workflow" : "by-hand",
       id: randomUUID(),
       at: new Date(now).toISOString(),
@@ -176,7 +183,7 @@ export class Starts {
       version: request.version,
       text: request.text,
       origin,
-      trigger: printJson(trigger),
+      trigger: printJson(shownTrigger(trigger)),
       createdAt: now,
       parent: caller && request.waited ? caller.run : null,
       principal: request.principal ? printPrincipal(request.principal) : null,
@@ -207,6 +214,7 @@ export class Starts {
     const { key } = request;
     const inserts = [
       insert,
+      ...(request.also?.(id) ?? []),
       ...(request.filesOf ? [inheritFiles(id, request.filesOf.run, request.filesOf.ids)] : []),
       ...(key === undefined
         ? []
@@ -216,6 +224,7 @@ export class Starts {
     const places = [
       ...secretInputs(workflow.inputs).map((place) => ["inputs", ...place]),
       ...(request.secretPlaces ?? []),
+      ...secretPlaces((trigger.body ?? null) as Json).map((place) => ["trigger", "body", ...place]),
     ];
     const rows = startRows(started, places, request.secrets);
     const { name } = workflow;
@@ -246,6 +255,18 @@ export class Starts {
     if (limits.whenBusy !== "skip" || limits.parallel === undefined) return false;
     return this.runner.places(name) + beginning >= limits.parallel;
   }
+}
+
+/** Of what started a run, what its row says: bodies are in the journal alone. */
+function shownTrigger({ kind, name, id, at, caller, missed }: Trigger): Trigger {
+  return {
+    kind,
+    ...(name === undefined ? {} : { name }),
+    id,
+    at,
+    ...(caller ? { caller } : {}),
+    ...(missed === undefined ? {} : { missed }),
+  };
 }
 
 const calledNames = new WeakMap<Workflow, Set<string>>();

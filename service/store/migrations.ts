@@ -8,6 +8,7 @@ import { convertTexts, oneWordForOneThing } from "./migrations/0007-words.js";
 import { waits } from "./migrations/0008-waits.js";
 import { keys, moveKeys } from "./migrations/0010-keys.js";
 import { fileOwners } from "./migrations/0012-file-owners.js";
+import { triggers } from "./migrations/0013-triggers.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -35,6 +36,7 @@ export const migrations: Migration[] = [
   { name: "0010-keys", statements: keys, then: moveKeys },
   { name: "0011-grants", statements: grants },
   { name: "0012-file-owners", statements: fileOwners },
+  { name: "0013-triggers", statements: triggers },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -16,7 +16,7 @@ export interface KnownStart {
 
 /**
  * The 16 bytes that stand for a key of a start. It carries its source, so that nobody can give the key of another's:
- * `api:<who>:<key>`, `call:<run>:<path>`.
+ * `api:<who>:<key>`, `trigger:<name>:<key>`, `call:<run>:<path>`.
  */
 export function keyDigest(workflow: string, key: string): Buffer {
   return createHash("sha256").update([live, workflow, key].join("\0")).digest().subarray(0, 16);
@@ -30,6 +30,9 @@ export function apiKey({ kind, id }: Principal, key: string): string {
 
 /** The key of a start that a step makes. */
 export const callKey = (run: string, path: string): string => `call:${run}:${path}`;
+
+/** The key of a start by a trigger: what is the same in a repeat of its event. */
+export const triggerKey = (trigger: string, key: string): string => `trigger:${trigger}:${key}`;
 
 /** A key from before it carried its source, as it is stored now: nobody knows who gave it. */
 export function olderKey(key: string): string {

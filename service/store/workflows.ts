@@ -11,6 +11,7 @@ import {
 import { Op, type Transaction } from "sequelize";
 import type { ApiStore } from "./apis.js";
 import { GrantStore, type Needed } from "./grants.js";
+import { TriggerStore, type Wanted } from "./triggers.js";
 import { TextRow, VersionRow, WorkflowRow, type VersionRecord, type WorkflowRecord } from "./models.js";
 import type { Writer } from "./writer.js";
 
@@ -30,6 +31,12 @@ export class HasProblems extends Error {
   }
 }
 
+/** What a version says of itself: what it uses, and its triggers. */
+export interface Says {
+  needed: Needed[];
+  wanted: Wanted[];
+}
+
 /** The digests of the texts that a start may run. */
 export interface Startable {
   draft: string;
@@ -40,6 +47,7 @@ export interface Startable {
 export class WorkflowStore {
   /** What their versions may use. */
   readonly grants: GrantStore;
+  readonly triggers: TriggerStore;
   readonly #read = new Map<string, ReadWorkflow>();
   /** What a start needs of each workflow; taken again after each change. */
   readonly #startable = new Map<string, Startable>();
@@ -53,6 +61,7 @@ export class WorkflowStore {
     readonly apis: ApiStore,
   ) {
     this.grants = new GrantStore(writer);
+    this.triggers = new TriggerStore(writer);
   }
 
   async find(name: string): Promise<WorkflowRecord | undefined> {
@@ -171,19 +180,24 @@ export class WorkflowStore {
   }
 
   /**
-   * Makes the draft the published version, with a grant for each thing that it needs. The same text is not published
-   * twice, but gets its grants again.
+   * Makes the draft the published version, with a grant for each thing that it needs, and its triggers in force. The same
+   * text is not published twice, but gets its grants again.
+   * @throws HasProblems, PathTaken
    */
   async publish(
     name: string,
     by: Principal,
-    neededBy: (workflow: Workflow) => Needed[] = () => [],
+    saysOf: (workflow: Workflow) => Says = () => ({ needed: [], wanted: [] }),
   ): Promise<WorkflowRecord | undefined> {
     const row = await this.find(name);
     if (!row) return undefined;
     const { workflow, problems } = await this.checked(row.draft);
     if (!workflow) throw new HasProblems(name, problems);
-    const needed = neededBy(workflow);
+    const { needed, wanted } = saysOf(workflow);
+    const also = async (version: number, transaction: Transaction): Promise<void> => {
+      await this.grants.give(name, version, needed, by, transaction);
+      await this.triggers.arm(name, version, wanted, Date.now());
+    };
     let version = 0;
     const published = await this.#changing(name, async (transaction) => {
       const current =
@@ -192,7 +206,7 @@ export class WorkflowStore {
           : await VersionRow.findOne({ where: { workflow: name, version: row.published }, transaction });
       if (current?.text === row.draft) {
         version = current.version;
-        await this.grants.give(name, version, needed, by, transaction);
+        await also(version, transaction);
         return row;
       }
       const last =
@@ -208,7 +222,7 @@ export class WorkflowStore {
         },
         { transaction },
       );
-      await this.grants.give(name, version, needed, by, transaction);
+      await also(version, transaction);
       const change = { published: version, changedAt: Date.now() };
       await WorkflowRow.update(change, { where: { name }, transaction });
       return { ...row, ...change };
@@ -228,10 +242,10 @@ export class WorkflowStore {
 
   /** Removes a workflow. Its versions stay, since runs name them. */
   async remove(name: string): Promise<boolean> {
-    return this.#changing(
-      name,
-      async (transaction) => (await WorkflowRow.destroy({ where: { name }, transaction })) > 0,
-    );
+    return this.#changing(name, async (transaction) => {
+      await this.triggers.remove(name);
+      return (await WorkflowRow.destroy({ where: { name }, transaction })) > 0;
+    });
   }
 }
 

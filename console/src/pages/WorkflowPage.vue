@@ -13,6 +13,7 @@ import OutlineView from "../parts/workflow/OutlineView.vue";
 import RunTable from "../parts/shared/RunTable.vue";
 import StartForm from "../parts/workflow/StartForm.vue";
 import TestPanel from "../parts/workflow/TestPanel.vue";
+import TriggersPanel from "../parts/workflow/TriggersPanel.vue";
 import VersionsPanel from "../parts/workflow/VersionsPanel.vue";
 import WorkflowNotes from "../parts/workflow/WorkflowNotes.vue";
 import YamlEditor from "../parts/workflow/YamlEditor.vue";
@@ -192,6 +193,7 @@ function discard(): void {
             <v-tabs v-model="tab" density="compact">
               <v-tab value="outline">Outline</v-tab>
               <v-tab value="start">Start</v-tab>
+              <v-tab value="triggers">Triggers</v-tab>
               <v-tab value="runs">Runs</v-tab>
               <v-tab value="versions">Versions</v-tab>
               <v-tab value="remembered">Remembered</v-tab>
@@ -215,6 +217,13 @@ function discard(): void {
                 :published="workflow.published !== null"
                 :draft="workflow.draft && workflow.problems === 0"
                 :steps="workflow.outline"
+              />
+              <TriggersPanel
+                v-else-if="tab === 'triggers'"
+                :workflow="workflow.name"
+                :published="workflow.published !== null"
+                :draft="workflow.draft && workflow.problems === 0"
+                :newest-run="runs[0]?.id ?? ''"
               />
               <VersionsPanel
                 v-else-if="tab === 'versions'"

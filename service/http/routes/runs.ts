@@ -154,6 +154,7 @@ export function serveRuns(app: Express, context: Context): void {
   serve(app, routes.pause, async ({ body }) => {
     await settings.put("paused", body.paused);
     runner.pauseAll(body.paused);
+    void context.schedules.wakeSoon();
     return { paused: body.paused };
   });
 }

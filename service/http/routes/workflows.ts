@@ -8,6 +8,7 @@ import {
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { WorkflowRecord } from "../../store/models.js";
+import { wantedOf } from "../../triggers/arming.js";
 import { neededBy } from "../../people/needed.js";
 import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
@@ -66,13 +67,19 @@ export function serveWorkflows(app: Express, context: Context): void {
   });
 }
 
-/** Makes the draft of a workflow its published version, with what that one may use. */
-export function publish(
-  { workflows, apis, constants }: Context,
+/** Makes the draft of a workflow its published version, with what that one may use, and with its triggers in force. */
+export async function publish(
+  { workflows, apis, constants, schedules }: Context,
   name: string,
   by: Principal,
 ): Promise<WorkflowRecord | undefined> {
-  return workflows.publish(name, by, ({ steps }) => neededBy(steps, { apis, constants: constants.all() }));
+  const now = constants.all();
+  const published = await workflows.publish(name, by, (workflow) => ({
+    needed: neededBy(workflow.steps, { apis, constants: now }),
+    wanted: wantedOf(workflow, now, Date.now()),
+  }));
+  void schedules.wakeSoon();
+  return published;
 }
 
 /**

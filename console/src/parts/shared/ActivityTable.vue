@@ -24,6 +24,9 @@ defineProps<{ activity: Activity[]; withName?: boolean }>();
           <router-link v-if="item.kind === 'credential'" :to="`/credentials/${item.name}`">{{
             item.name
           }}</router-link>
+          <router-link v-else-if="item.kind === 'workflow'" :to="`/workflows/${item.name}`">{{
+            item.name
+          }}</router-link>
           <template v-else>{{ item.name }}</template>
         </td>
         <td>

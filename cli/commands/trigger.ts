@@ -1,0 +1,132 @@
+import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
+import { printJson, type Json } from "@copper-kettle/core";
+import type { Command } from "commander";
+import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { say, show, table, timeText } from "../output.js";
+
+/** `trigger`: what begins runs, what it brought, and what became of that. */
+export function addTrigger(program: Command): void {
+  const group = program
+    .command("trigger")
+    .description("triggers: list, show, on, off, next, now, events, resend");
+  group
+    .command("list")
+    .description("list the triggers of published versions")
+    .argument("[workflow]")
+    .action(async (workflow: string | undefined, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { triggers } = await clientOf(globals).call(routes.listTriggers, {
+        query: workflow === undefined ? {} : { workflow },
+      });
+      show(globals, triggers, () =>
+        table(
+          ["WORKFLOW", "TRIGGER", "", "STARTS", "NEXT", "LAST EVENT"],
+          triggers.map(rowOf),
+          "No triggers yet. Publish a workflow that has some.",
+        ),
+      );
+    });
+  const of = (name: string, description: string): Command =>
+    group.command(name).description(description).argument("<workflow>").argument("<trigger>");
+  of("show", "show one trigger, with its next times").action(
+    async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const one = await clientOf(globals).call(routes.trigger, { params: { name, trigger } });
+      show(globals, one, () => shownLines(one).join("\n"));
+    },
+  );
+  for (const on of [true, false])
+    of(
+      on ? "on" : "off",
+      `switch a trigger ${on ? "on" : "off"}; that holds over restarts and publishing`,
+    ).action(async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const one = await clientOf(globals).call(routes.switchTrigger, {
+        params: { name, trigger },
+        body: { on },
+      });
+      show(globals, one, () => shownLines(one).join("\n"));
+    });
+  of("next", "print the next ten times of a schedule").action(
+    async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { next, on, words } = await clientOf(globals).call(routes.trigger, { params: { name, trigger } });
+      show(globals, next, () => next.map(timeText).join("\n"));
+      if (next.length === 0) say(on ? `${words}: there is no next time.` : "The trigger is off.");
+    },
+  );
+  of("now", "let a schedule start a run now, beside its times").action(
+    async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const event = await clientOf(globals).call(routes.fireTrigger, { params: { name, trigger } });
+      show(globals, event, () => eventLine(event));
+      if (event.state !== "started") throw new Exit(exitCodes.runFailed);
+    },
+  );
+  group
+    .command("events")
+    .description("show what the triggers of a workflow brought, and what became of it, newest first")
+    .argument("<workflow>")
+    .argument("[trigger]")
+    .option("--limit <number>", "how many", "20")
+    .action(
+      async (name: string, trigger: string | undefined, options: { limit: string }, command: Command) => {
+        const globals = globalsOf(command);
+        const { events } = await clientOf(globals).call(routes.listEvents, {
+          params: { name },
+          query: { limit: Number(options.limit), ...(trigger === undefined ? {} : { trigger }) },
+        });
+        const rows = events.map((event) => [
+          event.id,
+          timeText(event.at),
+          event.trigger,
+          event.state,
+          event.run ?? "",
+          event.reason ?? shortOf(event.brought as Json),
+        ]);
+        show(globals, events, () =>
+          table(["EVENT", "AT", "TRIGGER", "STATE", "RUN", ""], rows, "No events yet."),
+        );
+      },
+    );
+  group
+    .command("resend")
+    .description("send an event through again, to the version in force or to the draft; keys do not count")
+    .argument("<event>", "its id, from: ckettle trigger events")
+    .option("--draft", "to the draft as it is now")
+    .action(async (id: string, options: { draft?: boolean }, command: Command) => {
+      const globals = globalsOf(command);
+      const event = await clientOf(globals).call(routes.resendEvent, {
+        params: { id },
+        body: { version: options.draft ? "draft" : "published" },
+      });
+      show(globals, event, () => eventLine(event));
+      if (event.state !== "started") throw new Exit(exitCodes.runFailed);
+    });
+}
+
+const rowOf = (one: Trigger): string[] => [
+  one.workflow,
+  one.name,
+  one.on ? "on" : "off",
+  one.words,
+  one.next[0] ? timeText(one.next[0]) : "",
+  one.last ? `${one.last.state}, ${timeText(one.last.at)}` : "",
+];
+
+function shownLines(one: Trigger): string[] {
+  return [
+    `${one.workflow} ${one.name}, version ${one.version}: ${one.on ? "on" : "off"}`,
+    one.words,
+    ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
+    ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
+  ];
+}
+
+const eventLine = ({ state, at, run, reason }: TriggerEvent): string =>
+  [`${state}, ${timeText(at)}`, ...(run ? [`run ${run}`] : []), ...(reason ? [reason] : [])].join(", ");
+
+const shortOf = (brought: Json): string => {
+  const text = printJson(brought);
+  return text === "{}" ? "" : text.length > 60 ? `${text.slice(0, 59)}…` : text;
+};

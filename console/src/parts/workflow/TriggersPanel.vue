@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
+import type { Json } from "@copper-kettle/core";
+import { onMounted, ref, shallowRef, watch } from "vue";
+import { api, sentence } from "../../api.js";
+import { when } from "../../logic/format.js";
+import JsonTree from "../shared/JsonTree.vue";
+
+/** What begins runs of a workflow: each trigger with its next time, and the events that they brought. */
+const props = defineProps<{ workflow: string; published: boolean; draft: boolean; newestRun: string }>();
+const triggers = shallowRef<Trigger[]>([]);
+const events = shallowRef<TriggerEvent[]>([]);
+const more = ref(false);
+const opened = ref("");
+const fault = ref("");
+const notice = ref("");
+const params = { name: props.workflow };
+
+async function load(): Promise<void> {
+  await guarded(async () => {
+    triggers.value = (await api.call(routes.listTriggers, { query: { workflow: props.workflow } })).triggers;
+    const page = await api.call(routes.listEvents, { params, query: { limit: 20 } });
+    events.value = page.events;
+    more.value = page.more;
+  });
+}
+async function loadMore(): Promise<void> {
+  await guarded(async () => {
+    const before = events.value.at(-1)?.id ?? "";
+    const page = await api.call(routes.listEvents, { params, query: { limit: 50, before } });
+    events.value = [...events.value, ...page.events];
+    more.value = page.more;
+  });
+}
+async function switched(one: Trigger, on: boolean): Promise<void> {
+  await guarded(async () => {
+    await api.call(routes.switchTrigger, { params: { ...params, trigger: one.name }, body: { on } });
+  });
+  await load();
+}
+async function now(one: Trigger): Promise<void> {
+  await guarded(async () =>
+    tell(await api.call(routes.fireTrigger, { params: { ...params, trigger: one.name } })),
+  );
+  await load();
+}
+async function resend(event: TriggerEvent, version: "published" | "draft"): Promise<void> {
+  await guarded(async () =>
+    tell(await api.call(routes.resendEvent, { params: { id: event.id }, body: { version } })),
+  );
+  await load();
+}
+function tell(event: TriggerEvent): void {
+  notice.value = event.state === "started" ? `Run ${event.run} started.` : `${event.state}: ${event.reason}`;
+}
+async function guarded(work: () => Promise<void>): Promise<void> {
+  try {
+    fault.value = "";
+    await work();
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+}
+onMounted(load);
+watch(() => [props.newestRun, props.published], load);
+</script>
+
+<template>
+  <section class="triggers">
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-alert v-if="notice" type="info" closable @click:close="notice = ''">{{ notice }}</v-alert>
+    <p v-if="!published" class="dim">Not published yet. Triggers of a draft start nothing.</p>
+    <p v-else-if="triggers.length === 0" class="dim">
+      The published version has no triggers. Add some under <span class="mono">triggers:</span>, such as
+      <span class="mono">nightly: { schedule: { cron: "0 5 * * *", zone: Europe/Vienna } }</span>.
+    </p>
+    <table v-else class="lines" aria-label="Triggers">
+      <tbody>
+        <tr v-for="one in triggers" :key="one.name">
+          <td>
+            <strong>{{ one.name }}</strong>
+            <div v-if="one.title" class="dim">{{ one.title }}</div>
+          </td>
+          <td>{{ one.words }}</td>
+          <td class="text-no-wrap">
+            <template v-if="one.next[0]">next {{ when(one.next[0]) }}</template>
+            <span v-else-if="one.kind === 'schedule' && one.on" class="dim">no next time</span>
+          </td>
+          <td class="text-right text-no-wrap">
+            <v-btn v-if="one.kind === 'schedule'" size="small" variant="text" @click="now(one)"
+              >Start now</v-btn
+            >
+            <v-btn
+              v-if="one.kind !== 'by-hand'"
+              size="small"
+              variant="tonal"
+              :aria-label="`Switch ${one.name} ${one.on ? 'off' : 'on'}`"
+              @click="switched(one, !one.on)"
+              >{{ one.on ? "Switch off" : "Off. Switch on" }}</v-btn
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <h3 class="text-subtitle-1">Events</h3>
+    <p v-if="events.length === 0" class="dim">
+      No events yet. A trigger that comes leaves one here, with what became of it.
+    </p>
+    <table v-else class="lines" aria-label="Events">
+      <tbody>
+        <template v-for="event in events" :key="event.id">
+          <tr>
+            <td class="text-no-wrap">{{ when(event.at) }}</td>
+            <td>{{ event.trigger }}</td>
+            <td>
+              <router-link v-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
+              <template v-else>{{ event.state }}</template>
+              <div v-if="event.reason" class="dim">{{ event.reason }}</div>
+            </td>
+            <td class="text-right">
+              <v-btn
+                size="small"
+                variant="text"
+                :aria-expanded="opened === event.id"
+                @click="opened = opened === event.id ? '' : event.id"
+                >{{ opened === event.id ? "Close" : "Look" }}</v-btn
+              >
+            </td>
+          </tr>
+          <tr v-if="opened === event.id">
+            <td colspan="4">
+              <JsonTree :value="event.brought as Json" />
+              <div class="actions">
+                <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
+                <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
+              </div>
+            </td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
+    <v-btn v-if="more" size="small" variant="text" @click="loadMore">Older events</v-btn>
+  </section>
+</template>
+
+<style scoped>
+.triggers {
+  display: grid;
+  gap: 12px;
+  justify-items: stretch;
+}
+.actions {
+  display: flex;
+  gap: 8px;
+  margin-top: 8px;
+}
+</style>

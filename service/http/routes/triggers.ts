@@ -1,0 +1,156 @@
+import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
+import { dueAt, nextBeats, parseJson, wordsOf, type Json, type ReadyTrigger } from "@copper-kettle/core";
+import type { Express } from "express";
+import type { EventRecord } from "../../store/events.js";
+import type { TriggerRecord } from "../../store/triggers.js";
+import { iso } from "../../times.js";
+import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
+import type { Happened } from "../../triggers/events.js";
+import type { Context } from "../context.js";
+import { findWorkflow } from "../found.js";
+import { HttpProblem, notFound } from "../problems.js";
+import { serve } from "../serve-route.js";
+import { requireCredentials } from "./workflows.js";
+
+/** So many next times are shown of one trigger, and in a list. */
+const mostTimes = { one: 10, list: 1 };
+
+export function serveTriggers(app: Express, context: Context): void {
+  const { workflows, eventStore, events, schedules, activity } = context;
+  const { triggers } = workflows;
+
+  serve(app, routes.listTriggers, async ({ query }) => {
+    const views: Trigger[] = [];
+    const last = new Map<string, Map<string, EventRecord>>();
+    for (const row of await triggers.list(query.workflow)) {
+      if (!last.has(row.workflow)) last.set(row.workflow, await eventStore.lastOf(row.workflow));
+      views.push(await triggerView(context, row, last.get(row.workflow)?.get(row.name), mostTimes.list));
+    }
+    return { triggers: views };
+  });
+
+  serve(app, routes.trigger, async ({ params }) => shown(params));
+
+  serve(app, routes.switchTrigger, async ({ params, body, by }) => {
+    const row = await found(params);
+    const { workflow, name } = row;
+    const ready = await readyOf(context, row);
+    const constants = context.constants.all();
+    const next = nextOf(ready, { workflow, name, constants, after: Date.now() });
+    if (body.on !== (row.isOn === 1)) {
+      await triggers.setOn(workflow, name, body.on, next);
+      const action = body.on ? "switched on" : "switched off";
+      await activity.note({ by, action, kind: "workflow", name: workflow, detail: `trigger ${name}` });
+      void schedules.wakeSoon();
+    }
+    return shown(params);
+  });
+
+  serve(app, routes.fireTrigger, async ({ params }) => {
+    const row = await found(params);
+    if (row.kind !== "schedule")
+      throw new HttpProblem(
+        409,
+        "not-a-schedule",
+        "Not a schedule",
+        `The trigger ${row.name} is of the kind ${row.kind}: only a schedule can be told to start a run now.`,
+      );
+    const happened = await events.begin({
+      workflow: row.workflow,
+      trigger: row.name,
+      brought: {},
+      at: Date.now(),
+    });
+    return eventOf(happened);
+  });
+
+  serve(app, routes.listEvents, async ({ params, query }) => {
+    const { name } = await findWorkflow(context, params.name);
+    const { trigger, before, limit } = query;
+    const rows = await eventStore.list({ workflow: name, trigger, before, limit: limit + 1 });
+    return { events: rows.slice(0, limit).map(eventView), more: rows.length > limit };
+  });
+
+  serve(app, routes.resendEvent, async ({ params, body, by }) => {
+    const event = await eventStore.find(params.id);
+    if (!event) throw notFound("event", params.id);
+    const { workflow, trigger } = event;
+    const brought = await eventStore.brought(event.id);
+    if (body.version === "draft") {
+      const found = await workflows.startable(workflow);
+      if (found) await requireCredentials(context, found.draft, by);
+    }
+    const happened = await events.begin({
+      workflow,
+      trigger,
+      brought,
+      at: event.at,
+      again: true,
+      ...(body.version === "draft" ? { draftBy: by } : {}),
+    });
+    return eventOf(happened);
+  });
+
+  async function found({ name, trigger }: { name: string; trigger: string }): Promise<TriggerRecord> {
+    await findWorkflow(context, name);
+    const row = await triggers.find(name, trigger);
+    if (!row) throw notFound("trigger", `${trigger} in the published version of ${name}`);
+    return row;
+  }
+
+  async function shown(params: { name: string; trigger: string }): Promise<Trigger> {
+    const row = await found(params);
+    const last = (await eventStore.lastOf(row.workflow)).get(row.name);
+    return triggerView(context, row, last, mostTimes.one);
+  }
+
+  async function eventOf(happened: Happened | undefined): Promise<TriggerEvent> {
+    const row = happened && (await eventStore.find(happened.id));
+    if (!row)
+      throw new HttpProblem(
+        409,
+        "no-trigger",
+        "No such trigger",
+        "That version of the workflow has no such trigger, or has problems.",
+      );
+    return eventView(row);
+  }
+}
+
+async function readyOf(
+  { workflows }: Context,
+  { workflow, name }: TriggerRecord,
+): Promise<ReadyTrigger | undefined> {
+  const found = (await workflows.startable(workflow))?.published;
+  const file = found && (await workflows.ready(workflow, found.text).catch(() => undefined));
+  return file && triggerOf(file, name);
+}
+
+async function triggerView(
+  context: Context,
+  row: TriggerRecord,
+  last: EventRecord | undefined,
+  times: number,
+): Promise<Trigger> {
+  const { workflow, name, kind, version, isOn } = row;
+  const ready = await readyOf(context, row);
+  const own = scheduleName(workflow, name);
+  const schedule = ready?.kind === "schedule" ? scheduleOf(ready, context.constants.all()) : undefined;
+  const next = schedule && isOn === 1 ? nextBeats(schedule, Date.now(), own, times) : [];
+  return {
+    workflow,
+    name,
+    kind: kind as Trigger["kind"],
+    title: ready?.title ?? null,
+    version,
+    on: isOn === 1,
+    words: schedule ? wordsOf(schedule) : kind === "by-hand" ? "By hand, or by a program" : "By a delivery",
+    next: next.map((beat) => iso(schedule ? dueAt(schedule, beat, own) : beat)),
+    address: null,
+    last: last ? eventView(last) : null,
+  };
+}
+
+function eventView(row: EventRecord): TriggerEvent {
+  return { ...row, at: iso(row.at), brought: parseJson(row.brought) as Json as TriggerEvent["brought"] };
+}

@@ -1,0 +1,136 @@
+import {
+  maskPlaces,
+  MaskSet,
+  parseJson,
+  printJson,
+  secretPlaces,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
+import type { Sealer } from "../sealing/keys.js";
+import { execute, select, selectList } from "./database.js";
+import type { KeyedStatement } from "./statements.js";
+import type { Writer } from "./writer.js";
+
+/** What became of an event. */
+export type EventState = "started" | "same" | "left-out" | "refused" | "skipped";
+
+/** What a trigger brought, and what became of it. */
+export interface EventRecord {
+  id: string;
+  workflow: string;
+  trigger: string;
+  kind: string;
+  version: number;
+  /** Milliseconds since 1970. */
+  at: number;
+  state: EventState;
+  /** The run that it started, or that an earlier event with the same key did. */
+  run: string | null;
+  reason: string | null;
+  /** What came, as people may see it: JSON. */
+  brought: string;
+}
+
+/** Bodies of events are forgotten after so long, and the events after the longer time; both in milliseconds. */
+const bodyMillis = 7 * 86_400_000;
+const lineMillis = 90 * 86_400_000;
+const bite = 500;
+
+const columns = "id, workflow, trigger_name AS trigger, kind, version, at, state, run, reason, brought";
+
+/** What triggers brought. */
+export class EventStore {
+  constructor(
+    readonly writer: Writer,
+    readonly sealer: Sealer,
+  ) {}
+
+  /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
+  row({ brought, ...event }: Omit<EventRecord, "brought"> & { brought: JsonObject }): KeyedStatement {
+    const { open, sealed } = this.#masked(brought, event.id);
+    return {
+      key: `event ${event.id}`,
+      into: "events (id, workflow, trigger_name, kind, version, at, state, run, reason, brought, sealed)",
+      values: [
+        event.id,
+        event.workflow,
+        event.trigger,
+        event.kind,
+        event.version,
+        event.at,
+        event.state,
+        event.run,
+        event.reason,
+        open,
+        sealed,
+      ],
+    };
+  }
+
+  #masked(brought: JsonObject, id: string): { open: string; sealed: Buffer | null } {
+    const whole = printJson(brought);
+    const places = secretPlaces(brought as Json);
+    const open = printJson(new MaskSet().json(maskPlaces(brought as Json, places)));
+    return { open, sealed: open === whole ? null : this.sealer.seal(whole, `event:${id}`) };
+  }
+
+  async find(id: string): Promise<EventRecord | undefined> {
+    const [row] = await select<EventRecord>(
+      this.writer.store,
+      `SELECT ${columns} FROM events WHERE id = :id`,
+      { id },
+    );
+    return row;
+  }
+
+  /** What an event really brought. */
+  async brought(id: string): Promise<JsonObject> {
+    const [row] = await select<{ brought: string; sealed: Buffer | null }>(
+      this.writer.store,
+      "SELECT brought, sealed FROM events WHERE id = :id",
+      { id },
+    );
+    if (!row) return {};
+    return parseJson(row.sealed ? this.sealer.open(row.sealed, `event:${id}`) : row.brought) as JsonObject;
+  }
+
+  /** The newest first; `before` is the id of the last one that is known already. */
+  list(which: {
+    workflow: string;
+    trigger?: string | undefined;
+    before?: string | undefined;
+    limit: number;
+  }): Promise<EventRecord[]> {
+    const { workflow, trigger, before, limit } = which;
+    return selectList<EventRecord>(
+      this.writer.store,
+      `SELECT ${columns} FROM events WHERE workflow = :workflow ${trigger === undefined ? "" : "AND trigger_name = :trigger"}
+        ${before === undefined ? "" : "AND id < :before"} ORDER BY id DESC LIMIT :limit`,
+      { workflow, trigger, before, limit },
+    );
+  }
+
+  /** The last event of each trigger of a workflow, by its name. */
+  async lastOf(workflow: string): Promise<Map<string, EventRecord>> {
+    const rows = await selectList<EventRecord>(
+      this.writer.store,
+      `SELECT ${columns} FROM events WHERE id IN (
+         SELECT max(id) FROM events WHERE workflow = :workflow GROUP BY trigger_name)`,
+      { workflow },
+    );
+    return new Map(rows.map((row) => [row.trigger, row]));
+  }
+
+  /** Forgets what is old, in bites: bodies first, whole events later. */
+  async prune(now: number): Promise<void> {
+    const { connection } = this.writer.store;
+    const some = (sql: string, before: number): Promise<number> =>
+      this.writer.write(() => execute(connection, sql, [before, bite]));
+    const bodies = `UPDATE events SET brought = '{}', sealed = NULL WHERE id IN (
+      SELECT id FROM events WHERE at < ? AND brought <> '{}' ORDER BY at LIMIT ?)`;
+    const lines = "DELETE FROM events WHERE id IN (SELECT id FROM events WHERE at < ? ORDER BY at LIMIT ?)";
+    while ((await some(lines, now - lineMillis)) === bite);
+    while ((await some(bodies, now - bodyMillis)) === bite);
+  }
+}

@@ -1,0 +1,145 @@
+import {
+  itself,
+  judgeEvent,
+  type JsonObject,
+  type Principal,
+  type ReadyTrigger,
+  type Trigger,
+} from "@copper-kettle/core";
+import { newRunId } from "../runs/ids.js";
+import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
+import type { ConstantStore } from "../store/constants.js";
+import type { EventRecord, EventState, EventStore } from "../store/events.js";
+import type { KeyedStatement } from "../store/statements.js";
+import { triggerKey } from "../store/start-keys.js";
+import { HasProblems, type WorkflowStore } from "../store/workflows.js";
+import type { Writer } from "../store/writer.js";
+import { triggerOf } from "./arming.js";
+
+/** An event on its way. */
+export interface Arriving {
+  workflow: string;
+  trigger: string;
+  /** What came, beside what every trigger says of itself. */
+  brought: JsonObject;
+  /** When: of a schedule its time. Milliseconds since 1970. */
+  at: number;
+  /** What is the same in a repeat, where the trigger has no `once-per`. */
+  key?: string;
+  /** Rows that become durable with it. */
+  also?: KeyedStatement[];
+  /** Sent through again: keys do not count. */
+  again?: boolean;
+  /** It goes to the draft, which acts in the name of this one. */
+  draftBy?: Principal;
+}
+
+/** What became of an event. */
+export type Happened = Pick<EventRecord, "id" | "state" | "run" | "reason">;
+
+/** Takes in events: each is durable, with the run that it starts, before anybody is answered. */
+export class Events {
+  constructor(
+    readonly parts: {
+      starts: Starts;
+      workflows: WorkflowStore;
+      events: EventStore;
+      constants: ConstantStore;
+      writer: Writer;
+      now: () => number;
+    },
+  ) {}
+
+  /** Judges an event by the version in force and starts its run. Undefined where the workflow has no such trigger. */
+  async begin(arriving: Arriving): Promise<Happened | undefined> {
+    const { workflow, trigger: name, at, brought, draftBy, again = false } = arriving;
+    const { workflows, constants, starts } = this.parts;
+    const found = await workflows.startable(workflow);
+    const what = draftBy && found ? { version: 0, text: found.draft, principal: draftBy } : found?.published;
+    if (!what) return undefined;
+    const ready = await workflows.ready(workflow, what.text).then(
+      (file) => triggerOf(file, name),
+      (error: unknown) => {
+        if (error instanceof HasProblems) return undefined;
+        throw error;
+      },
+    );
+    if (!ready || ready.kind === "by-hand") return undefined;
+    const id = newRunId();
+    const trigger: Trigger = { ...brought, kind: ready.kind, name, id, at: new Date(at).toISOString() };
+    const event = { id, workflow, trigger: name, kind: ready.kind, version: what.version, at, brought };
+    const judged = judgeEvent(ready, {
+      trigger: trigger as unknown as JsonObject,
+      constants: constants.all(),
+      id,
+      at: this.parts.now(),
+    });
+    if (judged.what !== "start") return this.#ended(event, judged.what, judged.reason, arriving);
+    const key = judged.key ?? arriving.key;
+    try {
+      const { row, known } = await starts.start({
+        workflow,
+        ...what,
+        inputs: judged.inputs,
+        by: draftBy ?? itself,
+        key: key === undefined || again ? undefined : triggerKey(name, key),
+        trigger,
+        also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
+      });
+      if (!known) return { id, state: "started", run: row.id, reason: null };
+      return await this.#ended(event, "same", "Its key was there before.", arriving, row.id);
+    } catch (error) {
+      const said = refusal(error);
+      if (!said) throw error;
+      return this.#ended(event, said.state, said.reason, arriving);
+    }
+  }
+
+  /** Notes an event that starts nothing. */
+  note(
+    ready: ReadyTrigger,
+    event: { workflow: string; trigger: string; version: number; at: number; brought: JsonObject },
+    state: EventState,
+    reason: string,
+    also: KeyedStatement[] = [],
+  ): Promise<Happened> {
+    return this.#ended({ ...event, id: newRunId(), kind: ready.kind }, state, reason, { also });
+  }
+
+  async #ended(
+    event: Omit<EventRecord, "state" | "run" | "reason" | "brought"> & { brought: JsonObject },
+    state: EventState,
+    reason: string,
+    { also = [] }: Pick<Arriving, "also">,
+    run: string | null = null,
+  ): Promise<Happened> {
+    await this.parts.writer.commit({
+      records: [],
+      statements: [this.#row(event, state, run, reason), ...also],
+    });
+    return { id: event.id, state, run, reason };
+  }
+
+  #row(
+    event: Omit<EventRecord, "state" | "run" | "reason" | "brought"> & { brought: JsonObject },
+    state: EventState,
+    run: string | null,
+    reason: string | null,
+  ): KeyedStatement {
+    return this.parts.events.row({ ...event, state, run, reason });
+  }
+}
+
+/** What an event that could not start a run becomes; undefined for what is no fault of it. */
+function refusal(error: unknown): { state: EventState; reason: string } | undefined {
+  if (error instanceof BadInputs)
+    return {
+      state: "refused",
+      reason: error.faults.map(({ field, message }) => `${field}: ${message}`).join(" "),
+    };
+  if (error instanceof KeyReused)
+    return { state: "same", reason: "Its key was there before, with something else in it." };
+  if (error instanceof QueueFull) return { state: "skipped", reason: error.message };
+  if (error instanceof HasProblems) return { state: "refused", reason: error.message };
+  return undefined;
+}

@@ -1,0 +1,170 @@
+import { dueAt, isOnTime, nextBeat, type JsonObject, type Schedule } from "@copper-kettle/core";
+import type { Logger } from "pino";
+import type { ConstantStore } from "../store/constants.js";
+import type { TriggerRecord, TriggerStore } from "../store/triggers.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { nextOf, scheduleName, scheduleOf, triggerOf } from "./arming.js";
+import type { Events } from "./events.js";
+
+/** So many that are due are taken at a time. */
+const bite = 500;
+/** The clock is looked at this often, in milliseconds: it may be set meanwhile. */
+const longestSleep = 60_000;
+/** A clock that is back by more than this makes every next time be computed again, in milliseconds. */
+const setBack = 3_600_000;
+/** So many missed beats are counted. */
+const mostCounted = 100_000;
+
+export interface ScheduleParts {
+  triggers: TriggerStore;
+  workflows: WorkflowStore;
+  constants: ConstantStore;
+  events: Events;
+  /** Whether all runs rest: what comes meanwhile is missed. */
+  paused: () => boolean;
+  log: Logger;
+  now: () => number;
+}
+
+/** Starts what is due. One timer for all of them: none is looked at before its time. */
+export class Schedules {
+  #timer: NodeJS.Timeout | undefined;
+  #waking: Promise<void> = Promise.resolve();
+  #closed = false;
+  #lastNow = 0;
+
+  constructor(readonly parts: ScheduleParts) {}
+
+  /** Computes every next time that lies too far ahead, of a clock that was set back, and begins. */
+  async start(): Promise<void> {
+    await this.recompute().catch((error: unknown) =>
+      this.parts.log.warn({ err: error }, "next times were not computed again"),
+    );
+    await this.wakeSoon();
+  }
+
+  async close(): Promise<void> {
+    this.#closed = true;
+    clearTimeout(this.#timer);
+    await this.#waking;
+  }
+
+  /** Looks again, since something was changed. */
+  wakeSoon(): Promise<void> {
+    this.#waking = this.#waking
+      .then(() => this.#wake())
+      .catch((error: unknown) => {
+        this.parts.log.error({ err: error }, "schedules could not be looked at");
+        this.#sleep(10_000);
+      });
+    return this.#waking;
+  }
+
+  /** Next times again: of schedules whose dates, or whose clock, changed. */
+  async recompute(): Promise<void> {
+    const { triggers, now, constants } = this.parts;
+    for (const row of await triggers.list()) {
+      if (row.kind !== "schedule" || row.isOn === 0) continue;
+      const ready = await this.#ready(row);
+      const { workflow, name } = row;
+      const next = nextOf(ready?.ready, { workflow, name, constants: constants.all(), after: now() });
+      // One that is past waits to be carried out; one that lies ahead of the next time is of a clock that was wrong.
+      const isPast = row.beat !== null && row.beat <= now();
+      if (isPast || row.beat === next.beat) continue;
+      await triggers.setOn(workflow, name, true, next);
+    }
+  }
+
+  #sleep(millis: number): void {
+    clearTimeout(this.#timer);
+    if (!this.#closed)
+      this.#timer = setTimeout(() => void this.wakeSoon(), Math.min(Math.max(millis, 0), longestSleep));
+  }
+
+  async #wake(): Promise<void> {
+    if (this.#closed) return;
+    const { triggers, now, paused } = this.parts;
+    if (now() < this.#lastNow - setBack) await this.recompute();
+    this.#lastNow = now();
+    if (paused()) return this.#sleep(longestSleep);
+    const due = await triggers.due(now(), bite);
+    await Promise.all(
+      due.map((row) =>
+        this.#fire(row).catch((error: unknown) =>
+          this.parts.log.error(
+            { err: error, workflow: row.workflow, trigger: row.name },
+            "a schedule was not carried out",
+          ),
+        ),
+      ),
+    );
+    // What could not be carried out is tried again, without turning in a circle.
+    if (due.length > 0) return this.#sleep(due.length === bite ? 0 : 100);
+    const next = await triggers.nextDue();
+    this.#sleep(next === undefined ? longestSleep : next - now());
+  }
+
+  async #ready({ workflow, name }: TriggerRecord) {
+    const found = await this.parts.workflows.startable(workflow);
+    if (!found?.published) return undefined;
+    const file = await this.parts.workflows.ready(workflow, found.published.text).catch(() => undefined);
+    const ready = file && triggerOf(file, name);
+    return ready?.kind === "schedule" ? { ready, version: found.published.version } : undefined;
+  }
+
+  async #fire(row: TriggerRecord): Promise<void> {
+    const { triggers, events, constants, now, writer } = {
+      ...this.parts,
+      writer: this.parts.triggers.writer,
+    };
+    const { workflow, name } = row;
+    const beat = row.beat ?? now();
+    const found = await this.#ready(row);
+    const at = now();
+    const constantsNow = constants.all();
+    const next = nextOf(found?.ready, { workflow, name, constants: constantsNow, after: Math.max(at, beat) });
+    const moved = triggers.moved(workflow, name, beat, next);
+    if (!found) return writer.commit({ records: [], statements: [moved] });
+    const { ready, version } = found;
+    const schedule = scheduleOf(ready, constantsNow);
+    const { last, count } = beatsUpTo(schedule, beat, at, scheduleName(workflow, name));
+    // The constant that lists its dates was changed meanwhile.
+    if (last === undefined) return writer.commit({ records: [], statements: [moved] });
+    const onTime = isOnTime(schedule, last, at, scheduleName(workflow, name));
+    const missed = onTime ? count - 1 : count;
+    if (onTime || schedule.missed === "once") {
+      const said: JsonObject = missed > 0 && schedule.missed === "once" ? { missed } : {};
+      await events.begin({
+        workflow,
+        trigger: name,
+        brought: said,
+        at: last,
+        key: String(last),
+        also: [moved],
+      });
+      return;
+    }
+    const brought = { missed };
+    const reason = `${missed === 1 ? "One time was" : `${missed} times were`} missed while nothing could start (missed: skip).`;
+    await events.note(ready, { workflow, trigger: name, version, at: last, brought }, "skipped", reason, [
+      moved,
+    ]);
+  }
+}
+
+/** The last beat from one on that is due at an instant, and how many there are; none where that one is left out now. */
+function beatsUpTo(
+  schedule: Schedule,
+  beat: number,
+  at: number,
+  name: string,
+): { last: number | undefined; count: number } {
+  let [last, count] = [nextBeat(schedule, beat - 1, name), 0];
+  if (last === undefined || last > at) return { last: undefined, count };
+  for (count = 1; count < mostCounted; count++) {
+    const next = nextBeat(schedule, last, name);
+    if (next === undefined || dueAt(schedule, next, name) > at) break;
+    last = next;
+  }
+  return { last, count };
+}
