@@ -37,7 +37,7 @@ export interface AddOptions {
   subject?: string;
 }
 
-export const kinds = ["bearer", "basic", "digest", "api-key", "signed", "mutual-tls", "oauth2"];
+export const kinds = ["bearer", "basic", "digest", "api-key", "signed", "mutual-tls", "oauth2", "secret"];
 const grants = ["client-credentials", "authorization-code", "refresh-token", "password", "jwt-bearer"];
 
 /** A secret that a credential needs: how people call it, and where it goes. */
@@ -67,6 +67,7 @@ export async function askAgain(settings: Record<string, unknown>, kind: string):
   const single = (label: string, field: string) =>
     wanted.push({ label, put: (secret) => (input[field] = secret) });
   if (kind === "bearer") single("Token", "token");
+  if (kind === "secret") single("Secret", "secret");
   if (kind === "basic" || kind === "digest") single("Password", "password");
   if (kind === "api-key") {
     for (const part of input["parts"] as { name: string; secret?: string }[])
@@ -99,6 +100,8 @@ function open(options: AddOptions): { input: Record<string, unknown>; wanted: Wa
   switch (kind) {
     case "bearer":
       return { input, wanted: [{ label: "Token", put: into("token") }] };
+    case "secret":
+      return { input, wanted: [{ label: "Secret", put: into("secret") }] };
     case "basic":
     case "digest":
       if (!options.user) throw needs(kind, "--user");

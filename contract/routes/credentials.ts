@@ -114,6 +114,11 @@ export const oauth = z.strictObject({
 export const credentialInput = z
   .discriminatedUnion("kind", [
     z.strictObject({ kind: z.literal("bearer"), token: secret, ...common }),
+    z.strictObject({
+      kind: z.literal("secret"),
+      secret: secret.meta({ description: "What deliveries are signed with: whsec_…, hex, Base64 or text." }),
+      ...common,
+    }),
     z.strictObject({ kind: z.literal("basic"), user: z.string().default(""), password: secret, ...common }),
     z.strictObject({ kind: z.literal("digest"), user: z.string().default(""), password: secret, ...common }),
     z.strictObject({

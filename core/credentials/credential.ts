@@ -37,9 +37,10 @@ export type Proof =
 
 /**
  * How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. An `oauth2` credential
- * proves nothing itself: a token is asked for with it, and the token is the proof.
+ * proves nothing itself: a token is asked for with it, and the token is the proof. A `secret` proves nothing to anybody:
+ * with it, what others deliver to us is verified.
  */
-export type Credential = Proof | OAuthCredential;
+export type Credential = Proof | OAuthCredential | { kind: "secret"; secret: string };
 
 /** What an authorization may use besides the request: new at each send. */
 export interface Freshness {
@@ -54,6 +55,8 @@ export function secretsOf(credential: Credential): string[] {
   switch (credential.kind) {
     case "bearer":
       return [credential.token];
+    case "secret":
+      return [credential.secret];
     case "api-key":
       return credential.parts.map((part) => part.secret);
     case "basic":
@@ -163,6 +166,8 @@ export function describeCredential(credential: Credential): ShownPart[] {
     case "bearer":
     case "oauth2":
       return authorization(`Bearer ${mask}`);
+    case "secret":
+      return [];
     case "mutual-tls":
       return [{ place: "tls", name: "client certificate", value: mask }];
     case "basic":

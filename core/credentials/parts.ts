@@ -10,6 +10,8 @@ export function missingParts(credential: Credential): string[] {
   switch (credential.kind) {
     case "bearer":
       return lacks({ token: credential.token });
+    case "secret":
+      return lacks({ secret: credential.secret });
     case "basic":
     case "digest":
       return lacks({ user: credential.user, password: credential.password });
@@ -42,7 +44,7 @@ function neededParts(credential: OAuthCredential): Record<string, string | undef
 }
 
 /** The fields whose values are secret: they go in and never come out. */
-const secretFields = ["token", "password", "clientSecret", "privateKey", "refreshToken"] as const;
+const secretFields = ["token", "secret", "password", "clientSecret", "privateKey", "refreshToken"] as const;
 
 /** A credential without its secrets: what may be shown, and what a form begins with. */
 export function openParts(credential: Credential): Record<string, unknown> {

@@ -52,6 +52,14 @@ export function fromBase64(text: string): Uint8Array | undefined {
   return bytes;
 }
 
+/** Bytes from hexadecimal digits in small letters; undefined for what is none. */
+export function fromHex(text: string): Uint8Array | undefined {
+  if (text.length % 2 !== 0 || !/^[0-9a-f]*$/.test(text)) return undefined;
+  return Uint8Array.from({ length: text.length / 2 }, (_, at) =>
+    parseInt(text.slice(2 * at, 2 * at + 2), 16),
+  );
+}
+
 export function toHex(bytes: Uint8Array): string {
   let text = "";
   for (const byte of bytes) text += byte.toString(16).padStart(2, "0");

@@ -70,6 +70,8 @@ function credentialOf(input: Input, clean: Clean): Credential {
   switch (input.kind) {
     case "bearer":
       return { kind: "bearer", token: clean(input.token, "Bearer ", "token") };
+    case "secret":
+      return { kind: "secret", secret: clean(input.secret, "", "secret") };
     case "basic":
     case "digest":
       if (input.kind === "basic" && input.user.includes(":"))

@@ -57,13 +57,18 @@ export class CredentialUses {
     requireWhole(open);
     this.#note(open, url, user);
     const { credential } = open;
+    if (credential.kind === "secret")
+      throw new CredentialMissing(
+        "not-allowed",
+        `The credential "${name}" is a secret that deliveries are verified with; it is sent nowhere.`,
+      );
     return credential.kind === "oauth2" ? this.#token(open, credential) : this.#static(open, credential);
   }
 
   #static(open: OpenCredential, newest: Proof): CredentialUse {
     const { name } = open;
     const replaced = this.#replacedOf(open);
-    const old = replaced && replaced.kind !== "oauth2" ? replaced : undefined;
+    const old = replaced && replaced.kind !== "oauth2" && replaced.kind !== "secret" ? replaced : undefined;
     const oldFirst = old !== undefined && (this.#preferReplaced.get(name) ?? 0) > this.now();
     return {
       proof: oldFirst ? old : newest,

@@ -37,6 +37,11 @@ export const kinds: { value: CredentialKind; title: string; help: string }[] = [
     title: "signed – a signature computed for each call",
     help: "The scheme says what is signed and which headers are set.",
   },
+  {
+    value: "secret",
+    title: "secret – what deliveries to a webhook are verified with",
+    help: "The sender signs with it. It is sent nowhere.",
+  },
 ];
 
 /** What is typed into the form; only what the kind needs is sent. Secrets that are left blank stay as they are. */
@@ -140,6 +145,8 @@ function kindOf(form: CredentialForm, faults: Record<string, string>): object {
   switch (kind) {
     case "bearer":
       return { kind, ...typed("token", form.token) };
+    case "secret":
+      return { kind, ...typed("secret", form.token) };
     case "basic":
     case "digest":
       return { kind, user: form.user, ...typed("password", form.password) };

@@ -190,7 +190,7 @@ function discard(): void {
       <div class="two">
         <div class="left">
           <v-card>
-            <v-tabs v-model="tab" density="compact">
+            <v-tabs v-model="tab" density="compact" class="tabs">
               <v-tab value="outline">Outline</v-tab>
               <v-tab value="start">Start</v-tab>
               <v-tab value="triggers">Triggers</v-tab>
@@ -256,6 +256,10 @@ function discard(): void {
 </template>
 
 <style scoped>
+.tabs :deep(.v-tab) {
+  min-width: 0;
+  padding: 0 12px;
+}
 .workflow {
   display: grid;
   gap: 12px;

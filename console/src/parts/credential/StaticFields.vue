@@ -17,6 +17,13 @@ const places = ["header", "query", "cookie", "path", "body"];
       :saved="saved"
       :error-messages="faults['token']"
     />
+    <SecretField
+      v-if="form.kind === 'secret'"
+      v-model="form.token"
+      label="Secret"
+      :saved="saved"
+      :error-messages="faults['secret']"
+    />
     <template v-if="form.kind === 'basic' || form.kind === 'digest'">
       <v-text-field v-model="form.user" label="User" autocomplete="off" :error-messages="faults['user']" />
       <SecretField

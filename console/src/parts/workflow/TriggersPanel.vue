@@ -16,6 +16,8 @@ const fault = ref("");
 const notice = ref("");
 const params = { name: props.workflow };
 
+const isEmpty = (brought: unknown): boolean => Object.keys(brought as object).length === 0;
+
 async function load(): Promise<void> {
   await guarded(async () => {
     triggers.value = (await api.call(routes.listTriggers, { query: { workflow: props.workflow } })).triggers;
@@ -129,7 +131,8 @@ watch(() => [props.newestRun, props.published], load);
           </tr>
           <tr v-if="opened === event.id">
             <td colspan="4">
-              <JsonTree :value="event.brought as Json" />
+              <p v-if="isEmpty(event.brought)" class="dim">It brought its time, and nothing else.</p>
+              <JsonTree v-else :value="event.brought as Json" />
               <div class="actions">
                 <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
                 <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
