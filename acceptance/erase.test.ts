@@ -41,6 +41,24 @@ steps:
       ids.push(started.id);
       expect((await world.settled(started.id)).state).toBe("failed");
     }
+    await world.publish(`
+copper-kettle: 1
+name: told
+triggers: { desk: { webhook: { path: desk, verify: none } } }
+steps: [{ step: a, note: "\${trigger.body.email}" }]
+`);
+    const { address } = await world.client.call(routes.replaceAddress, {
+      params: { name: "told", trigger: "desk" },
+      body: {},
+    });
+    const told = await fetch(address, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({ email, password: `pw of ${email}` }),
+    });
+    const { run } = (await told.json()) as { run: string };
+    ids.push(run);
+    await world.settled(run);
     asleep = (await world.run("napping", { email })).id;
     await world.settled(asleep, ["waiting"]);
     await world.client.call(routes.tryOperation, {
@@ -58,6 +76,7 @@ steps:
     for (const path of [
       "/api/runs?limit=50",
       "/api/tries?limit=50",
+      "/api/workflows/told/events",
       ...ids.flatMap((id) => ["", "/journal?limit=1000", "/scope"].map((part) => `/api/runs/${id}${part}`)),
     ]) {
       const response = await fetch(world.url + path, { headers: { Authorization: `Bearer ${world.token}` } });
@@ -74,6 +93,7 @@ steps:
       runs: [...ids].sort(),
       refused: [asleep],
       tries: 1,
+      events: 2,
       entries: expect.any(Number),
     });
     expect(said["entries"]).toBeGreaterThan(2);

@@ -70,6 +70,15 @@ export type * from "./workflows/steps.js";
 export type * from "./workflows/triggers.js";
 export { evaluateIn, judgeEvent, renderIn, type Brought, type Judged } from "./workflows/judge-event.js";
 export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";
+export {
+  sameBytes,
+  verifyHmac,
+  verifyStandard,
+  type Delivery,
+  type HmacRule,
+  type Verdict,
+} from "./triggers/verify.js";
+export { mayRespondWith } from "./http/response-headers.js";
 export { wordsOf } from "./triggers/words.js";
 export * from "./engine/awaited.js";
 export * from "./engine/entries.js";

@@ -24,6 +24,14 @@ const schema = z.object({
   COPPER_KETTLE_PUBLIC_URL: z
     .url({ protocol: /^https?$/, error: "must be an address that begins with https:// or http://" })
     .optional(),
+  COPPER_KETTLE_PUBLIC_LISTEN: z
+    .string()
+    .regex(/^(\[[0-9a-fA-F:]+\]|[^:\s]+):\d{1,5}$/, "must be a host and a port, such as 0.0.0.0:4110")
+    .optional(),
+  COPPER_KETTLE_WEBHOOKS_URL: z
+    .url({ protocol: /^https?$/, error: "must be an address that begins with https:// or http://" })
+    .optional(),
+  COPPER_KETTLE_TRUSTED_PROXIES: list,
   COPPER_KETTLE_ALLOW_ADDRESSES: list,
   COPPER_KETTLE_LONGEST_RESPONSE: z.coerce.number().int().min(1_024).default(52_428_800),
   COPPER_KETTLE_KEY: z.string().optional(),
@@ -41,6 +49,12 @@ export interface Config {
   hostNames: string[];
   /** The address under which people reach the service, where that is another than its own; without a slash at its end. */
   publicUrl: string | undefined;
+  /** A listener of its own for webhooks: its host and port. */
+  publicListen: { host: string; port: number } | undefined;
+  /** The address under which senders reach webhooks, where that is another; without a slash at its end. */
+  webhooksUrl: string | undefined;
+  /** Networks of proxies whose word on the client's address counts (CIDR). */
+  trustedProxies: string[];
   /** Addresses of the machine's own network that calls may go to. */
   allowAddresses: string[];
   /** Bytes. */
@@ -72,6 +86,9 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     port: values.COPPER_KETTLE_PORT,
     hostNames: values.COPPER_KETTLE_HOST_NAMES,
     publicUrl: values.COPPER_KETTLE_PUBLIC_URL?.replace(/\/+$/, ""),
+    publicListen: listenerOf(values.COPPER_KETTLE_PUBLIC_LISTEN),
+    webhooksUrl: values.COPPER_KETTLE_WEBHOOKS_URL?.replace(/\/+$/, ""),
+    trustedProxies: values.COPPER_KETTLE_TRUSTED_PROXIES,
     allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
     longestResponse: values.COPPER_KETTLE_LONGEST_RESPONSE,
     key: values.COPPER_KETTLE_KEY,
@@ -82,4 +99,9 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
       new URL(import.meta.url.includes("/dist/") ? "../../console/dist" : "../console/dist", import.meta.url),
     ),
   };
+}
+
+function listenerOf(text: string | undefined): Config["publicListen"] {
+  const [, host = "", port = ""] = /^(.+):(\d+)$/.exec(text ?? "") ?? [];
+  return text === undefined ? undefined : { host: host.replace(/^\[|\]$/g, ""), port: Number(port) };
 }

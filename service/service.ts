@@ -1,12 +1,10 @@
-import type { AddressInfo } from "node:net";
 import { mkdir } from "node:fs/promises";
-import { bounds } from "@copper-kettle/core";
-import { createServer } from "node:http";
 import { join } from "node:path";
 import { pino } from "pino";
 import type { Config } from "./config.js";
-import { createApp } from "./http/app.js";
+import { createApp, createPublicApp } from "./http/app.js";
 import { Auth } from "./http/auth.js";
+import { addressOf, listening, portOf, shownHostOf } from "./http/listening.js";
 import { CredentialUses } from "./credentials/use.js";
 import { callbackPath } from "./http/oauth-callback.js";
 import { EndpointFetch } from "./oauth/fetch.js";
@@ -76,9 +74,6 @@ export interface Service {
   /** Takes in no more, lets what is being sent finish, commits, and lets the data folder go. */
   close(): Promise<void>;
 }
-
-/** How long one request to us may take to arrive, in milliseconds. */
-const requestTimeout = 60_000;
 
 /**
  * Starts the service on its data folder and goes on with every unfinished run.
@@ -179,21 +174,13 @@ export async function startService(config: Config): Promise<Service> {
     );
   runner.children = new ChildRuns({ starts, acts, runner, journals, workflows });
   let ready = false;
-  const server = createServer({ requestTimeout });
-  server.maxConnections = bounds.connections;
-  await new Promise<void>((resolve, reject) => {
-    server.once("error", reject);
-    server.listen(config.port, config.listen, resolve);
-  });
-  const { port } = server.address() as AddressInfo;
-  const shownHost =
-    config.listen === "0.0.0.0" || config.listen === "::"
-      ? "127.0.0.1"
-      : config.listen.includes(":")
-        ? `[${config.listen}]`
-        : config.listen;
+  const server = await listening({ host: config.listen, port: config.port });
+  const port = portOf(server);
+  const shownHost = shownHostOf(config.listen);
   const url = `http://${shownHost}:${port}`;
   const publicUrl = config.publicUrl ?? url;
+  const publicServer = config.publicListen ? await listening(config.publicListen) : undefined;
+  const webhooksUrl = config.webhooksUrl ?? (publicServer ? addressOf(publicServer) : publicUrl);
   const hosts = new Set([
     new URL(publicUrl).host,
     `127.0.0.1:${port}`,
@@ -228,6 +215,7 @@ export async function startService(config: Config): Promise<Service> {
     dataFolder: folder,
     backupFolder: config.backupFolder,
     publicUrl,
+    webhooksUrl,
     auth,
     workflows,
     credentials,
@@ -263,9 +251,19 @@ export async function startService(config: Config): Promise<Service> {
     schedules,
     log,
   };
+  publicServer?.on(
+    "request",
+    createPublicApp(context, { trustedProxies: config.trustedProxies, ready: () => ready }),
+  );
   server.on(
     "request",
-    createApp(context, { hosts, consoleFolder: config.consoleFolder, ready: () => ready }),
+    createApp(context, {
+      hosts,
+      consoleFolder: config.consoleFolder,
+      trustedProxies: config.trustedProxies,
+      publicSide: publicServer === undefined,
+      ready: () => ready,
+    }),
   );
   await noteAddress(folder, { url, pid: process.pid, version }).catch((error: unknown) =>
     log.warn({ err: error }, "the service's address could not be noted: commands need --url"),
@@ -321,10 +319,16 @@ export async function startService(config: Config): Promise<Service> {
       await schedules.close();
       notifier.close();
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
+      const publicClosed = new Promise<void>((resolve) =>
+        publicServer ? publicServer.close(() => resolve()) : resolve(),
+      );
       server.closeIdleConnections();
+      publicServer?.closeIdleConnections();
       await runner.close(config.graceMillis);
       server.closeAllConnections();
+      publicServer?.closeAllConnections();
       await closed;
+      await publicClosed;
       await credentials.saveUse();
       await drift.save();
       await transport.close();

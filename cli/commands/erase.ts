@@ -13,7 +13,9 @@ interface EraseOptions {
 export function addErase(program: Command): void {
   program
     .command("erase")
-    .description("replace a value by [erased] in what has ended: runs, files, samples, tries, the activity")
+    .description(
+      "replace a value by [erased] in what has ended: runs, events, files, samples, tries, the activity",
+    )
     .requiredOption("--value <value>", "what to erase, such as an e-mail address; at least 8 characters")
     .option("--dry-run", "only look, and change nothing")
     .option("--report <file>", "write what was found as JSON to a file; the value is not in it")

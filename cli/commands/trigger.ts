@@ -8,7 +8,7 @@ import { say, show, table, timeText } from "../output.js";
 export function addTrigger(program: Command): void {
   const group = program
     .command("trigger")
-    .description("triggers: list, show, on, off, next, now, events, resend");
+    .description("triggers: list, show, on, off, next, now, address, events, resend");
   group
     .command("list")
     .description("list the triggers of published versions")
@@ -63,6 +63,16 @@ export function addTrigger(program: Command): void {
       if (event.state !== "started") throw new Exit(exitCodes.runFailed);
     },
   );
+  of("address", "give a webhook that verifies nothing a new address; it is shown once")
+    .option("--overlap <duration>", "how long the older address holds, such as 24h")
+    .action(async (name: string, trigger: string, options: { overlap?: string }, command: Command) => {
+      const globals = globalsOf(command);
+      const made = await clientOf(globals).call(routes.replaceAddress, {
+        params: { name, trigger },
+        body: options.overlap ? { overlap: options.overlap } : {},
+      });
+      show(globals, made, () => made.address);
+    });
   group
     .command("events")
     .description("show what the triggers of a workflow brought, and what became of it, newest first")
@@ -118,6 +128,7 @@ function shownLines(one: Trigger): string[] {
   return [
     `${one.workflow} ${one.name}, version ${one.version}: ${one.on ? "on" : "off"}`,
     one.words,
+    ...(one.address ? [one.address] : []),
     ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
     ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
   ];

@@ -16,6 +16,7 @@ const erasure = z.object({
   tries: z.number(),
   activity: z.number(),
   drift: z.number(),
+  events: z.number(),
   elsewhere: z.array(z.string()).meta({
     description:
       "Where else the value is: in texts of workflows, constants, remembered values. They did not change.",

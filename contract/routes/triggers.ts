@@ -81,6 +81,18 @@ export const triggersRoutes = {
     status: 201,
     needs: "token",
   }),
+  replaceAddress: route({
+    method: "POST",
+    path: "/api/workflows/{name}/triggers/{trigger}/address",
+    summary: "Give a webhook that verifies nothing a new address, which is shown once",
+    params: one,
+    body: z.strictObject({
+      overlap: z.string().optional().meta({ description: "How long the older address holds, such as 24h." }),
+    }),
+    output: z.object({ address: z.string() }),
+    status: 201,
+    needs: "token",
+  }),
   listEvents: route({
     method: "GET",
     path: "/api/workflows/{name}/events",

@@ -47,6 +47,13 @@ export const bounds = {
   documentBody: 45_000_000,
   /** Connections to the service at once. */
   connections: 1_000,
+  /** Deliveries to webhooks from one address in a minute; more are answered 429. */
+  deliveries: 6_000,
+  /** Bodies of deliveries that come in at once, and their bytes. */
+  deliveriesInFlight: 50,
+  deliveryBytesInFlight: 200_000_000,
+  /** Refused deliveries of a trigger that are kept, and how many of them are noted in a minute. */
+  refusedDeliveries: 20,
   /** Wrong access tokens from one address in a minute; more are answered 429. */
   wrongTokens: 100,
   /** Attempts to sign in from one address in a minute. */

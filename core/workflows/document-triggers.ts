@@ -119,10 +119,6 @@ const webhook = z.strictObject({
       .optional()
       .describe("The longest body, in bytes; default: 1000000."),
     origins: z.array(z.string()).min(1).optional().describe("Pages of other sites that may send, by origin."),
-    "retain-failures": z
-      .boolean()
-      .optional()
-      .describe("Whether a repeat gets the response of a failed run too; default: true."),
   }),
 });
 

@@ -213,7 +213,6 @@ function prepareWebhook(
       : {}),
     most: typeof own["most"] === "number" ? own["most"] : 1_000_000,
     origins: Array.isArray(own["origins"]) ? own["origins"].map(String) : [],
-    retainFailures: own["retain-failures"] !== false,
   };
 }
 

@@ -65,7 +65,6 @@ export interface WebhookTrigger extends TriggerBase {
   /** The longest body, in bytes. */
   most: number;
   origins: readonly string[];
-  retainFailures: boolean;
 }
 
 /** A trigger made ready. */

@@ -1,4 +1,4 @@
-import { allCalls, type Principal, type Step } from "@copper-kettle/core";
+import { allCalls, type Principal, type Step, type Workflow } from "@copper-kettle/core";
 import type { ApiStore } from "../store/apis.js";
 import type { OpenCredential } from "../store/credentials.js";
 
@@ -21,6 +21,13 @@ export function mayUse(open: Pick<OpenCredential, "mayUse">, by: Principal): boo
 export function mayChange(open: Pick<OpenCredential, "mayUse" | "mayChange">, by: Principal): boolean {
   const allowed = open.mayChange.length > 0 ? open.mayChange : open.mayUse;
   return isOwner(by) || allowed.length === 0 || isOneOf(allowed, by);
+}
+
+/** The credentials that deliveries to a workflow are verified with. */
+export function verifiers(triggers: Workflow["triggers"]): string[] {
+  return Object.values(triggers).flatMap((one) =>
+    one.kind === "webhook" && one.verify.by !== "none" ? [one.verify.using] : [],
+  );
 }
 
 /** The credentials that the calls of some steps use: those that they name, and those of the APIs that they call. */

@@ -8,6 +8,7 @@ import type { Context } from "./context.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
 import { serveMetrics } from "./metrics.js";
+import { servePublicSide } from "./public-side.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
 import { serveRoutes, serveSignIn } from "./routes/index.js";
 import { sendJson } from "./serve-route.js";
@@ -17,8 +18,34 @@ export interface AppOptions {
   hosts: ReadonlySet<string>;
   /** The folder of the built console; the API works without it. */
   consoleFolder: string;
+  /** Networks of proxies whose word on the client's address counts (CIDR). */
+  trustedProxies: readonly string[];
+  /** Whether webhooks come to this listener; else they have one of their own. */
+  publicSide: boolean;
   /** False while the service is starting or stopping. */
   ready: () => boolean;
+}
+
+/** A listener that takes webhooks, and nothing else. */
+export function createPublicApp(
+  context: Context,
+  options: Pick<AppOptions, "ready" | "trustedProxies">,
+): Express {
+  const app = express();
+  app.disable("x-powered-by");
+  app.set("etag", false);
+  app.use((request, response, next) => plainHeaders(request, response, next));
+  if (options.trustedProxies.length > 0) app.set("trust proxy", options.trustedProxies);
+  app.use((request, response, next) => {
+    noted(context)(request, response);
+    next();
+  });
+  servePublicSide(app, context, options.ready);
+  app.use((request) => {
+    throw notFound("path", `${request.method} ${request.path}`);
+  });
+  app.use(problems(context));
+  return app;
 }
 
 /** The service's whole face: the API under /api, the console everywhere else. */
@@ -34,6 +61,8 @@ export function createApp(context: Context, options: AppOptions): Express {
     (_request, response) =>
       void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }),
   );
+  if (options.trustedProxies.length > 0) app.set("trust proxy", options.trustedProxies);
+  if (options.publicSide) servePublicSide(app, context, options.ready);
   const ofHost = requireHost(options.hosts);
   const note = noted(context);
   // One handler for what each request passes: every further one costs each of them.

@@ -40,6 +40,8 @@ export interface Context {
   dataFolder: string;
   /** The folder under which backups are written. */
   backupFolder: string;
+  /** The address under which senders reach webhooks. */
+  webhooksUrl: string;
   /** The address under which people reach the service. */
   publicUrl: string;
   auth: Auth;

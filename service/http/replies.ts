@@ -1,10 +1,13 @@
-import type { JsonObject } from "@copper-kettle/core";
+import { mayRespondWith, type JsonObject } from "@copper-kettle/core";
 import type { Response } from "express";
 import type { RunRecord } from "../store/models.js";
 import type { Context } from "./context.js";
 import { HttpProblem } from "./problems.js";
 import { sendJson } from "./serve-route.js";
 import { runView } from "./run-view.js";
+
+/** A page that is opened from a workflow's response can do nothing, and reads nothing of ours. */
+export const sandboxed = "sandbox; default-src 'none'";
 
 interface Given {
   status: number;
@@ -81,8 +84,12 @@ export async function replied(
 }
 
 function sendGiven(response: Response, run: string, { status, headers, body }: Given): void {
+  const refused = Object.keys(headers).find((name) => !mayRespondWith(name));
+  if (refused !== undefined) throw new Error(`A workflow's response may not have the header ${refused}.`);
   response.set("X-Ckettle-Run", run);
   for (const [name, value] of Object.entries(headers)) response.set(name, String(value));
+  // Whatever it is, it is no page of ours.
+  response.set("Content-Security-Policy", sandboxed).set("X-Content-Type-Options", "nosniff");
   if (body === null || status === 204) response.status(status).end();
   else if (typeof body === "string")
     response

@@ -1,14 +1,14 @@
-import { allCalls, calledWorkflows, type JsonObject, type Step } from "@copper-kettle/core";
-import { credentialsUsed } from "../credentials/rights.js";
+import { allCalls, calledWorkflows, type JsonObject, type Workflow } from "@copper-kettle/core";
+import { credentialsUsed, verifiers } from "../credentials/rights.js";
 import type { ApiStore } from "../store/apis.js";
 import type { Needed } from "../store/grants.js";
 
 /**
- * What some steps use: the credentials of their calls, the workflows that they call, and the hosts that they send to, as
+ * What a workflow uses: the credentials of its calls and of its webhooks, the workflows that they call, and the hosts that they send to, as
  * far as the file, its APIs and the constants of now say them.
  */
 export function neededBy(
-  steps: readonly Step[],
+  { steps, triggers }: Pick<Workflow, "steps" | "triggers">,
   { apis, constants }: { apis: Pick<ApiStore, "get">; constants: JsonObject },
 ): Needed[] {
   const named = (kind: Needed["kind"], names: Iterable<string>): Needed[] =>
@@ -19,7 +19,7 @@ export function neededBy(
     ),
   );
   return [
-    ...named("credential", credentialsUsed(steps, apis)),
+    ...named("credential", [...credentialsUsed(steps, apis), ...verifiers(triggers)]),
     ...named("workflow", calledWorkflows(steps)),
     ...named("host", hosts),
   ];

@@ -20,8 +20,8 @@ import type { ApiStore } from "../store/apis.js";
 import type { JournalStore } from "../store/journal.js";
 import { RunJournal } from "../store/run-journal.js";
 import { inheritFiles } from "../store/files.js";
-import type { KeyedStatement } from "../store/statements.js";
 import { inputsDigest } from "../store/start-keys.js";
+import type { StoreRow } from "../store/writer.js";
 import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { shownOptions } from "./rehearsed.js";
@@ -78,7 +78,7 @@ export interface StartRequest {
   /** What the trigger of the file brought that starts it. */
   trigger?: Omit<Trigger, "caller">;
   /** Rows that become durable with the start. */
-  also?: (run: string) => KeyedStatement[];
+  also?: (run: string) => StoreRow[];
   /** The run and step that start it. */
   caller?: NonNullable<Trigger["caller"]>;
   /** Whether the caller waits for it. */

@@ -12,6 +12,7 @@ import {
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { execute, selectList, selectOn } from "./database.js";
+import { eventSeal } from "./events.js";
 import { boundTo } from "./files.js";
 import { isLarge } from "./run-journal.js";
 import { withUsed } from "./runs.js";
@@ -25,7 +26,7 @@ const bite = 100;
 
 /** A table whose rows people look at, with the columns that may hold what is looked for. */
 interface Place {
-  table: "samples" | "tries" | "activity" | "drift" | "runs";
+  table: "samples" | "tries" | "activity" | "drift" | "events" | "runs";
   key: string[];
   json: string[];
   texts: string[];
@@ -37,6 +38,7 @@ const places: Place[] = [
   { table: "activity", key: ["id"], json: [], texts: ["name", "detail"] },
   { table: "drift", key: ["api", "operation", "status", "what", "path"], json: [], texts: ["detail"] },
 ];
+const eventPlace: Place = { table: "events", key: ["id"], json: ["brought"], texts: ["reason"] };
 const runPlace: Place = {
   table: "runs",
   key: ["id"],
@@ -82,6 +84,7 @@ export class Erasing {
       tries: 0,
       activity: 0,
       drift: 0,
+      events: 0,
       elsewhere: [],
     };
   }
@@ -94,6 +97,7 @@ export class Erasing {
       await this.#rows(runPlace, ({ id }) => this.#mayChange(String(id)));
       await this.#journal();
       await this.#files();
+      await this.#events();
       for (const place of places) await this.#rows(place, () => true);
     });
     await this.#elsewhere();
@@ -176,6 +180,28 @@ export class Erasing {
     return made;
   }
 
+  /** What triggers brought: as people see it, and as it lies sealed. An event has what it started, so that it waits for that. */
+  async #events(): Promise<void> {
+    await this.#rows(eventPlace, ({ run }) => run === null || !this.#used.has(String(run)));
+    for (let after = ""; ;) {
+      const rows = await selectList<{ id: string; run: string | null; sealed: Buffer }>(
+        this.writer.store,
+        `SELECT id, run, sealed FROM events WHERE id > :after AND sealed IS NOT NULL ORDER BY id LIMIT ${bite}`,
+        { after },
+      );
+      for (const { id, run, sealed } of rows) {
+        const brought = this.sealer.open(sealed, eventSeal(id));
+        if (!this.#masks.found(brought) || (run !== null && !this.#mayChange(run))) continue;
+        this.#found.events++;
+        if (this.dry) continue;
+        const made = this.sealer.seal(printJson(this.#masks.json(parseJson(brought))), eventSeal(id));
+        await this.#change("UPDATE events SET sealed = ? WHERE id = ?", [made, id]);
+      }
+      if (rows.length < bite) return;
+      after = rows.at(-1)?.id ?? "";
+    }
+  }
+
   async #files(): Promise<void> {
     for (let after = ""; ;) {
       const rows = await selectList<{
@@ -230,7 +256,9 @@ export class Erasing {
 
   async #rows(place: Place, mayChange: (row: Record<string, unknown>) => boolean): Promise<void> {
     const { table, key, json, texts } = place;
-    const columns = [...new Set([...key, ...json, ...texts])].join(", ");
+    const columns = [...new Set([...key, ...json, ...texts, ...(table === "events" ? ["run"] : [])])].join(
+      ", ",
+    );
     const after = `(${key.join(", ")}) > (${key.map((name) => `:${name}`).join(", ")})`;
     for (let last: Record<string, unknown> | undefined; ;) {
       const rows: Record<string, unknown>[] = await selectList(

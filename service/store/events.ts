@@ -37,6 +37,9 @@ const bodyMillis = 7 * 86_400_000;
 const lineMillis = 90 * 86_400_000;
 const bite = 500;
 
+/** What the sealed part of an event is tied to. */
+export const eventSeal = (id: string): string => `event:${id}`;
+
 const columns = "id, workflow, trigger_name AS trigger, kind, version, at, state, run, reason, brought";
 
 /** What triggers brought. */
@@ -72,7 +75,19 @@ export class EventStore {
     const whole = printJson(brought);
     const places = secretPlaces(brought as Json);
     const open = printJson(new MaskSet().json(maskPlaces(brought as Json, places)));
-    return { open, sealed: open === whole ? null : this.sealer.seal(whole, `event:${id}`) };
+    return { open, sealed: open === whole ? null : this.sealer.seal(whole, eventSeal(id)) };
+  }
+
+  /** Of the refused events of a trigger only the last ones stay. */
+  async keepRefused(workflow: string, trigger: string, most: number): Promise<void> {
+    const which = "workflow = ?1 AND trigger_name = ?2 AND state = 'refused'";
+    await this.writer.write(() =>
+      execute(
+        this.writer.store.connection,
+        `DELETE FROM events WHERE ${which} AND id NOT IN (SELECT id FROM events WHERE ${which} ORDER BY id DESC LIMIT ?3)`,
+        [workflow, trigger, most],
+      ),
+    );
   }
 
   async find(id: string): Promise<EventRecord | undefined> {
@@ -92,7 +107,7 @@ export class EventStore {
       { id },
     );
     if (!row) return {};
-    return parseJson(row.sealed ? this.sealer.open(row.sealed, `event:${id}`) : row.brought) as JsonObject;
+    return parseJson(row.sealed ? this.sealer.open(row.sealed, eventSeal(id)) : row.brought) as JsonObject;
   }
 
   /** The newest first; `before` is the id of the last one that is known already. */

@@ -7,6 +7,9 @@ import { PreparedStatements } from "./prepared.js";
 import type { Joined } from "./statements.js";
 import { move, type Moves, type Woken } from "./waits.js";
 
+/** A row that goes along with a commit; outside of the store nobody looks into it. */
+export type { KeyedStatement as StoreRow } from "./statements.js";
+
 /** So many units share a transaction: those behind them should not wait for too many. */
 const mostUnits = 32;
 

@@ -10,10 +10,9 @@ import { newRunId } from "../runs/ids.js";
 import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { EventRecord, EventState, EventStore } from "../store/events.js";
-import type { KeyedStatement } from "../store/statements.js";
 import { triggerKey } from "../store/start-keys.js";
 import { HasProblems, type WorkflowStore } from "../store/workflows.js";
-import type { Writer } from "../store/writer.js";
+import type { StoreRow, Writer } from "../store/writer.js";
 import { triggerOf } from "./arming.js";
 
 /** An event on its way. */
@@ -27,7 +26,7 @@ export interface Arriving {
   /** What is the same in a repeat, where the trigger has no `once-per`. */
   key?: string;
   /** Rows that become durable with it. */
-  also?: KeyedStatement[];
+  also?: StoreRow[];
   /** Sent through again: keys do not count. */
   again?: boolean;
   /** It goes to the draft, which acts in the name of this one. */
@@ -101,7 +100,7 @@ export class Events {
     event: { workflow: string; trigger: string; version: number; at: number; brought: JsonObject },
     state: EventState,
     reason: string,
-    also: KeyedStatement[] = [],
+    also: StoreRow[] = [],
   ): Promise<Happened> {
     return this.#ended({ ...event, id: newRunId(), kind: ready.kind }, state, reason, { also });
   }
@@ -125,7 +124,7 @@ export class Events {
     state: EventState,
     run: string | null,
     reason: string | null,
-  ): KeyedStatement {
+  ): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
   }
 }

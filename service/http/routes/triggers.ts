@@ -1,5 +1,15 @@
 import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
-import { dueAt, nextBeats, parseJson, wordsOf, type Json, type ReadyTrigger } from "@copper-kettle/core";
+import {
+  dueAt,
+  nextBeats,
+  parseDuration,
+  parseJson,
+  wordsOf,
+  type Json,
+  type ReadyTrigger,
+  type WebhookTrigger,
+} from "@copper-kettle/core";
+import { randomBytes } from "node:crypto";
 import type { Express } from "express";
 import type { EventRecord } from "../../store/events.js";
 import type { TriggerRecord } from "../../store/triggers.js";
@@ -7,10 +17,13 @@ import { iso } from "../../times.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
 import type { Happened } from "../../triggers/events.js";
 import type { Context } from "../context.js";
+import { secretDigest, webhooksPath } from "../public-side.js";
 import { findWorkflow } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { serve } from "../serve-route.js";
 import { requireCredentials } from "./workflows.js";
+
+const longestOverlap = 90 * 86_400_000;
 
 /** So many next times are shown of one trigger, and in a list. */
 const mostTimes = { one: 10, list: 1 };
@@ -62,6 +75,33 @@ export function serveTriggers(app: Express, context: Context): void {
       at: Date.now(),
     });
     return eventOf(happened);
+  });
+
+  serve(app, routes.replaceAddress, async ({ params, body, by }) => {
+    const row = await found(params);
+    const ready = await readyOf(context, row);
+    if (ready?.kind !== "webhook" || ready.verify.by !== "none")
+      throw new HttpProblem(
+        409,
+        "not-secret",
+        "Its address is no secret",
+        `The address of ${row.name} has nothing unguessable in it: only a webhook with "verify: none" has such an address.`,
+      );
+    const overlap = body.overlap === undefined ? 0 : parseDuration(body.overlap);
+    if (overlap === undefined || overlap < 0 || overlap > longestOverlap)
+      throw new HttpProblem(
+        422,
+        "invalid-request",
+        "Invalid overlap",
+        `"overlap" is a duration of at most 90d, such as 24h; this is "${String(body.overlap)}".`,
+      );
+    // 160 random bits; only their digest is stored.
+    const secret = randomBytes(20).toString("base64url");
+    const until = overlap > 0 ? Date.now() + overlap : null;
+    await triggers.setSecret(row.workflow, row.name, secretDigest(secret), until);
+    const detail = `address of trigger ${row.name}`;
+    await activity.note({ by, action: "replaced", kind: "workflow", name: row.workflow, detail });
+    return { address: `${context.webhooksUrl}${webhooksPath}/${ready.path}/${secret}` };
   });
 
   serve(app, routes.listEvents, async ({ params, query }) => {
@@ -146,9 +186,20 @@ async function triggerView(
     on: isOn === 1,
     words: schedule ? wordsOf(schedule) : kind === "by-hand" ? "By hand, or by a program" : "By a delivery",
     next: next.map((beat) => iso(schedule ? dueAt(schedule, beat, own) : beat)),
-    address: null,
+    address: ready?.kind === "webhook" ? addressOf(context, row, ready) : null,
     last: last ? eventView(last) : null,
   };
+}
+
+/** Where a sender delivers; what is unguessable in it was shown once. */
+function addressOf(
+  { webhooksUrl }: Context,
+  { secret }: TriggerRecord,
+  { path, verify }: WebhookTrigger,
+): string {
+  const address = `${webhooksUrl}${webhooksPath}/${path}`;
+  if (verify.by !== "none") return address;
+  return secret === null ? `${address}/ (no address was given out yet)` : `${address}/…`;
 }
 
 function eventView(row: EventRecord): TriggerEvent {

@@ -10,7 +10,7 @@ import type { Express } from "express";
 import type { WorkflowRecord } from "../../store/models.js";
 import { wantedOf } from "../../triggers/arming.js";
 import { neededBy } from "../../people/needed.js";
-import { credentialsUsed } from "../../credentials/rights.js";
+import { credentialsUsed, verifiers } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
 import { findWorkflow } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
@@ -75,7 +75,7 @@ export async function publish(
 ): Promise<WorkflowRecord | undefined> {
   const now = constants.all();
   const published = await workflows.publish(name, by, (workflow) => ({
-    needed: neededBy(workflow.steps, { apis, constants: now }),
+    needed: neededBy(workflow, { apis, constants: now }),
     wanted: wantedOf(workflow, now, Date.now()),
   }));
   void schedules.wakeSoon();
@@ -92,7 +92,8 @@ export async function requireCredentials(
   by: Principal,
 ): Promise<void> {
   const { partial } = await workflows.parsed(digest);
-  for (const name of credentialsUsed(partial?.steps ?? [], apis)) {
+  const used = [...credentialsUsed(partial?.steps ?? [], apis), ...verifiers(partial?.triggers ?? {})];
+  for (const name of used) {
     const open = credentials.get(name);
     if (open) requireMayUse(open, by);
   }

@@ -4,6 +4,7 @@ import type { Json } from "@copper-kettle/core";
 import { onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
+import CopyText from "../shared/CopyText.vue";
 import JsonTree from "../shared/JsonTree.vue";
 
 /** What begins runs of a workflow: each trigger with its next time, and the events that they brought. */
@@ -14,6 +15,9 @@ const more = ref(false);
 const opened = ref("");
 const fault = ref("");
 const notice = ref("");
+const asked = ref("");
+/** An address that was just made: it is shown once. */
+const given = ref("");
 const params = { name: props.workflow };
 
 const isEmpty = (brought: unknown): boolean => Object.keys(brought as object).length === 0;
@@ -46,6 +50,18 @@ async function now(one: Trigger): Promise<void> {
   );
   await load();
 }
+async function renewed(one: Trigger): Promise<void> {
+  if (one.address?.endsWith("…") && asked.value !== one.name) {
+    asked.value = one.name;
+    return;
+  }
+  asked.value = "";
+  await guarded(async () => {
+    const params_ = { ...params, trigger: one.name };
+    given.value = (await api.call(routes.replaceAddress, { params: params_, body: {} })).address;
+  });
+  await load();
+}
 async function resend(event: TriggerEvent, version: "published" | "draft"): Promise<void> {
   await guarded(async () =>
     tell(await api.call(routes.resendEvent, { params: { id: event.id }, body: { version } })),
@@ -71,6 +87,9 @@ watch(() => [props.newestRun, props.published], load);
   <section class="triggers">
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="info" closable @click:close="notice = ''">{{ notice }}</v-alert>
+    <v-alert v-if="given" type="success" closable @click:close="given = ''">
+      The address is shown once: <CopyText :text="given" />
+    </v-alert>
     <p v-if="!published" class="dim">Not published yet. Triggers of a draft start nothing.</p>
     <p v-else-if="triggers.length === 0" class="dim">
       The published version has no triggers. Add some under <span class="mono">triggers:</span>, such as
@@ -83,12 +102,23 @@ watch(() => [props.newestRun, props.published], load);
             <strong>{{ one.name }}</strong>
             <div v-if="one.title" class="dim">{{ one.title }}</div>
           </td>
-          <td>{{ one.words }}</td>
+          <td>
+            {{ one.words }}
+            <CopyText v-if="one.address && !one.address.endsWith('…')" :text="one.address" />
+            <div v-else-if="one.address" class="mono">{{ one.address }}</div>
+          </td>
           <td class="text-no-wrap">
             <template v-if="one.next[0]">next {{ when(one.next[0]) }}</template>
             <span v-else-if="one.kind === 'schedule' && one.on" class="dim">no next time</span>
           </td>
           <td class="text-right text-no-wrap">
+            <v-btn
+              v-if="one.address && /(…|\))$/.test(one.address)"
+              size="small"
+              variant="text"
+              @click="renewed(one)"
+              >{{ asked === one.name ? "Replace it? Senders need the new one" : "New address" }}</v-btn
+            >
             <v-btn v-if="one.kind === 'schedule'" size="small" variant="text" @click="now(one)"
               >Start now</v-btn
             >

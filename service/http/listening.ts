@@ -1,0 +1,32 @@
+import { bounds } from "@copper-kettle/core";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+
+/** How long one request to us may take to arrive, in milliseconds. */
+const requestTimeout = 60_000;
+
+/** A server that listens. */
+export async function listening({ host, port }: { host: string; port: number }): Promise<Server> {
+  const server = createServer({ requestTimeout });
+  server.maxConnections = bounds.connections;
+  await new Promise<void>((resolve, reject) => {
+    server.once("error", reject);
+    server.listen(port, host, resolve);
+  });
+  return server;
+}
+
+/** The host by which this machine reaches a listener. */
+export function shownHostOf(host: string): string {
+  if (host === "0.0.0.0" || host === "::") return "127.0.0.1";
+  return host.includes(":") ? `[${host}]` : host;
+}
+
+/** The address of a listener, as this machine reaches it. */
+export function addressOf(server: Server): string {
+  const { address } = server.address() as AddressInfo;
+  return `http://${shownHostOf(address)}:${portOf(server)}`;
+}
+
+/** The port of a listener; where none was asked for, the one that it got. */
+export const portOf = (server: Server): number => (server.address() as AddressInfo).port;

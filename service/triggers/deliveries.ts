@@ -1,0 +1,153 @@
+import {
+  isObject,
+  own,
+  printPrincipal,
+  sameBytes,
+  toBase64,
+  utf8,
+  verifyHmac,
+  verifyStandard,
+  type Delivery,
+  type Json,
+  type JsonObject,
+  type Reader,
+  type Verdict,
+  type Verify,
+} from "@copper-kettle/core";
+import { mayUse } from "../credentials/rights.js";
+import type { CredentialStore, OpenCredential } from "../store/credentials.js";
+import type { GrantStore } from "../store/grants.js";
+import type { Principal } from "@copper-kettle/core";
+
+/** For whom a delivery is verified: the version that is in force, and who published it. */
+export interface VerifiedFor {
+  workflow: string;
+  version: number;
+  principal: Principal | undefined;
+}
+
+interface VerifyParts {
+  credentials: CredentialStore;
+  grants: GrantStore;
+  now: number;
+}
+
+/**
+ * Whether a delivery is from who it says, by the credential that its trigger names; the one that it replaced counts as
+ * long as it holds.
+ * @param query the query of its URL
+ */
+export function verified(
+  { credentials, grants, now }: VerifyParts,
+  verify: Verify,
+  delivery: Delivery & { query: Readonly<Record<string, string>> },
+  { workflow, version, principal }: VerifiedFor,
+): Verdict {
+  if (verify.by === "none") return { ok: true };
+  const { using } = verify;
+  const open = credentials.get(using);
+  if (!open) return { ok: false, reason: `There is no credential "${using}".` };
+  if (!principal || !mayUse(open, principal))
+    return {
+      ok: false,
+      reason: `The credential "${using}" may not be used in the name of ${principal ? printPrincipal(principal) : "nobody"}.`,
+    };
+  if (grants.withdrawnBy({ workflow, version, kind: "credential", name: using }) !== undefined)
+    return { ok: false, reason: `The credential "${using}" was withdrawn from version ${version}.` };
+  const held = [
+    open.credential,
+    ...(open.replaced && open.replaced.until > now ? [open.replaced.credential] : []),
+  ];
+  const secrets = held.flatMap(secretOf);
+  switch (verify.by) {
+    case "standard-webhooks":
+      return verifyStandard(delivery, secrets, now);
+    case "hmac":
+      return verifyHmac(delivery, verify, secrets, now);
+    default:
+      return shownProof(held, delivery)
+        ? { ok: true }
+        : { ok: false, reason: `It does not show the credential "${using}" (${verify.by}).` };
+  }
+}
+
+function secretOf(credential: OpenCredential["credential"]): string[] {
+  if (credential.kind === "secret") return [credential.secret];
+  return credential.kind === "bearer" ? [credential.token] : [];
+}
+
+/** Whether a delivery shows one of some credentials as a call of ours would. */
+function shownProof(
+  held: readonly OpenCredential["credential"][],
+  { headers, query }: { headers: Delivery["headers"]; query: Readonly<Record<string, string>> },
+): boolean {
+  const authorization = headers["authorization"] ?? "";
+  const same = (given: string | undefined, wanted: string): boolean =>
+    given !== undefined && wanted !== "" && sameBytes(utf8(given), utf8(wanted));
+  return held.some((one) => {
+    switch (one.kind) {
+      case "basic":
+        return same(authorization.replace(/^basic /i, ""), toBase64(utf8(`${one.user}:${one.password}`)));
+      case "bearer":
+        return same(authorization.replace(/^bearer /i, ""), one.token);
+      case "secret":
+        return same(authorization.replace(/^bearer /i, ""), one.secret);
+      case "api-key":
+        return (
+          one.parts.length > 0 &&
+          one.parts.every(({ place, name, prefix, secret }) =>
+            same(place === "query" ? query[name] : headers[name.toLowerCase()], `${prefix}${secret}`),
+          )
+        );
+      default:
+        return false;
+    }
+  });
+}
+
+/** The headers that prove where a delivery comes from: expressions do not see them. */
+export function proofHeaders(verify: Verify, credentials: CredentialStore): string[] {
+  const always = ["authorization", "cookie", "proxy-authorization"];
+  if (verify.by === "standard-webhooks") return [...always, "webhook-signature"];
+  if (verify.by === "hmac") return [...always, verify.header];
+  if (verify.by !== "api-key") return always;
+  const open = credentials.get(verify.using)?.credential;
+  return [...always, ...(open?.kind === "api-key" ? open.parts.map(({ name }) => name.toLowerCase()) : [])];
+}
+
+/** What a delivery brings into the scope of expressions: its body by its media type, and a CloudEvent's attributes. */
+export async function broughtBy(
+  read: Reader,
+  {
+    method,
+    headers,
+    query,
+    body,
+  }: { method: string; headers: Record<string, string>; query: JsonObject; body: Uint8Array },
+): Promise<{ brought: JsonObject; fault?: string }> {
+  const found = await read({ status: 200, headers, body, url: "" }, undefined);
+  if (found.fault) return { brought: { method, headers, query, body: null }, fault: found.fault };
+  const value: Json =
+    found.body === undefined
+      ? { base64: toBase64(body), mediaType: headers["content-type"] ?? "", size: body.length }
+      : found.body;
+  const type = headers["content-type"] ?? "";
+  // CloudEvents 1.0, JSON format, structured mode.
+  if (
+    /^application\/cloudevents\+json/i.test(type) &&
+    isObject(value) &&
+    typeof own(value, "specversion") === "string"
+  ) {
+    const { data, ...event } = value;
+    return { brought: { method, headers, query, body: data ?? null, event } };
+  }
+  return { brought: { method, headers, query, body: value } };
+}
+
+/** What is the same in a repeat, where the file does not say: of a CloudEvent its source and id, else `webhook-id`. */
+export function usualKey(verify: Verify, brought: JsonObject): string | undefined {
+  const { event, headers } = brought;
+  if (isObject(event)) return `${String(event["source"])} ${String(event["id"])}`;
+  const id = verify.by === "standard-webhooks" && isObject(headers) ? headers["webhook-id"] : undefined;
+  return typeof id === "string" ? id : undefined;
+}
