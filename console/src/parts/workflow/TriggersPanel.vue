@@ -88,7 +88,7 @@ watch(() => [props.newestRun, props.published], load);
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="info" closable @click:close="notice = ''">{{ notice }}</v-alert>
     <v-alert v-if="given" type="success" closable @click:close="given = ''">
-      The address is shown once: <CopyText :text="given" />
+      The address is shown once: <CopyText :text="given" label="The new address" />
     </v-alert>
     <p v-if="!published" class="dim">Not published yet. Triggers of a draft start nothing.</p>
     <p v-else-if="triggers.length === 0" class="dim">
@@ -104,7 +104,11 @@ watch(() => [props.newestRun, props.published], load);
           </td>
           <td>
             {{ one.words }}
-            <CopyText v-if="one.address && !one.address.endsWith('…')" :text="one.address" />
+            <CopyText
+              v-if="one.address && !one.address.endsWith('…')"
+              :text="one.address"
+              label="Its address"
+            />
             <div v-else-if="one.address" class="mono">{{ one.address }}</div>
           </td>
           <td class="text-no-wrap">
