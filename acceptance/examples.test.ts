@@ -34,6 +34,12 @@ describe("the examples", () => {
       const { runs } = await client.call(routes.listRuns);
       return runs.every((run) => run.state === "succeeded" || run.waits[0]?.name === "boards-marit");
     }, "what the demo starts has ended");
+    // Only tests start them here.
+    for (const { workflow: name, name: trigger, kind } of (
+      await client.call(routes.listTriggers, { query: {} })
+    ).triggers)
+      if (kind === "schedule")
+        await client.call(routes.switchTrigger, { params: { name, trigger }, body: { on: false } });
   });
   beforeEach(async () => {
     for (const name of ["passes", "notices", "tanks", "boards", "ledger", "staff"])
@@ -107,6 +113,52 @@ describe("the examples", () => {
       lowered: [],
       refused: [{ pass: "ps-4" }],
     });
+  });
+
+  it("booked-stay: a signed delivery is recorded once, however it is sent; a forged, changed or late one is not", async () => {
+    const key = (
+      JSON.parse(await readFile(join(root, "examples/demo.json"), "utf8")) as {
+        credentials: { name: string; input: { token: string } }[];
+      }
+    ).credentials.find(({ name }) => name === "stays-key")?.input.token as string;
+    const book = async (hut: string): Promise<string> => {
+      const answer = await fetch(`${at["stays"]}/stays`, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", Authorization: `Bearer ${key}` },
+        body: JSON.stringify({ guestId: "g-1", hut, nights: 2 }),
+      });
+      return ((await answer.json()) as { id: string }).id;
+    };
+    const eventsOf = async (stay: string) =>
+      (
+        await client.call(routes.listEvents, { params: { name: "booked-stay" }, query: { limit: 200 } })
+      ).events.filter(({ brought }) => JSON.stringify(brought).includes(stay + '"'));
+    const stay = await book("corrie");
+    await until(async () => (await eventsOf(stay)).some(({ state }) => state === "started"), "it is told");
+    await control("stays", "PUT", "settings", { misbehave: "twice" });
+    const twice = await book("corrie");
+    await until(async () => (await eventsOf(twice)).length === 2, "it is told twice");
+    expect((await eventsOf(twice)).map(({ state }) => state).sort()).toEqual(["same", "started"]);
+    const refused = async () =>
+      (
+        await client.call(routes.listEvents, { params: { name: "booked-stay" }, query: { limit: 200 } })
+      ).events.filter(({ state }) => state === "refused");
+    for (const [misbehave, reason] of [
+      ["wrong", "another secret"],
+      ["changed", "its body was changed"],
+      ["late", "signed 36"],
+    ]) {
+      const before = (await refused()).length;
+      await control("stays", "PUT", "settings", { misbehave });
+      await book("eyrie");
+      await until(async () => (await refused()).length > before, `it is refused: ${misbehave}`);
+      expect((await refused())[0]?.reason).toContain(reason);
+    }
+    await until(async () => (await arrived("boards", "POST")).length === 2, "both are on the board");
+    expect((await arrived("boards", "POST")).map(({ path }) => path)).toEqual([
+      "/boards/corrie/posts",
+      "/boards/corrie/posts",
+    ]);
   });
 
   it("tank-watch: tells a hut once that its tank is low, and again after it was full; a silent sensor keeps none waiting", async () => {

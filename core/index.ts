@@ -68,7 +68,14 @@ export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fie
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
 export type * from "./workflows/triggers.js";
-export { evaluateIn, judgeEvent, renderIn, type Brought, type Judged } from "./workflows/judge-event.js";
+export {
+  evaluateIn,
+  readOf,
+  judgeEvent,
+  renderIn,
+  type Brought,
+  type Judged,
+} from "./workflows/judge-event.js";
 export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";
 export {
   sameBytes,
@@ -79,6 +86,14 @@ export {
   type Verdict,
 } from "./triggers/verify.js";
 export { mayRespondWith } from "./http/response-headers.js";
+export {
+  askedMark,
+  differenceOf,
+  nextMark,
+  type Difference,
+  type Mark,
+  type ReadItem,
+} from "./triggers/poll.js";
 export { wordsOf } from "./triggers/words.js";
 export * from "./engine/awaited.js";
 export * from "./engine/entries.js";

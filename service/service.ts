@@ -4,7 +4,7 @@ import { pino } from "pino";
 import type { Config } from "./config.js";
 import { createApp, createPublicApp } from "./http/app.js";
 import { Auth } from "./http/auth.js";
-import { addressOf, listening, portOf, shownHostOf } from "./http/listening.js";
+import { addressOf, hostsOf, listening, portOf, shownHostOf } from "./http/listening.js";
 import { CredentialUses } from "./credentials/use.js";
 import { callbackPath } from "./http/oauth-callback.js";
 import { EndpointFetch } from "./oauth/fetch.js";
@@ -19,6 +19,9 @@ import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
 import { Events } from "./triggers/events.js";
+import { look } from "./runs/look.js";
+import { SeenStore } from "./store/seen.js";
+import { Polls } from "./triggers/polls.js";
 import { Schedules } from "./triggers/schedules.js";
 import { armAll } from "./triggers/arming.js";
 import { EventStore } from "./store/events.js";
@@ -164,7 +167,18 @@ export async function startService(config: Config): Promise<Service> {
   const events = new Events({ starts, workflows, events: eventStore, constants, writer, now });
   const { triggers } = workflows;
   const paused = (): boolean => runner.paused;
-  const schedules = new Schedules({ triggers, workflows, constants, events, paused, log, now });
+  const seen = new SeenStore(writer);
+  const polls = new Polls({
+    seen,
+    workflows,
+    constants,
+    events,
+    look: (request) => look(runner.parts, request),
+    waiting: (workflow) => runner.waiting(workflow),
+    log,
+    now,
+  });
+  const schedules = new Schedules({ triggers, polls, workflows, constants, events, paused, log, now });
   journals.withReused = (row, own) =>
     withReused(
       { workflows, journals },
@@ -181,14 +195,7 @@ export async function startService(config: Config): Promise<Service> {
   const publicUrl = config.publicUrl ?? url;
   const publicServer = config.publicListen ? await listening(config.publicListen) : undefined;
   const webhooksUrl = config.webhooksUrl ?? (publicServer ? addressOf(publicServer) : publicUrl);
-  const hosts = new Set([
-    new URL(publicUrl).host,
-    `127.0.0.1:${port}`,
-    `localhost:${port}`,
-    `[::1]:${port}`,
-    `${shownHost}:${port}`,
-    ...config.hostNames.map((name) => name.toLowerCase()),
-  ]);
+  const hosts = hostsOf({ publicUrl, port, shownHost, hostNames: config.hostNames });
   const auth = new Auth(new AccessStore(writer), {
     secure: publicUrl.startsWith("https:"),
     origin: new URL(publicUrl).origin,
@@ -247,6 +254,7 @@ export async function startService(config: Config): Promise<Service> {
     starts,
     acts,
     eventStore,
+    seen,
     events,
     schedules,
     log,
@@ -307,6 +315,7 @@ export async function startService(config: Config): Promise<Service> {
     await pruner.prune();
     await triggers.prune(now());
     await eventStore.prune(now());
+    await seen.prune(now());
   };
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
   usable.events.on("usable", () => void watcher.look().catch(() => undefined));

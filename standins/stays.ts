@@ -1,7 +1,36 @@
 import type { Express } from "express";
+import { randomUUID } from "node:crypto";
+import { Webhook } from "standardwebhooks";
 import { bearer, type Definition } from "./stand-in.js";
 
 export const staysKey = "sk-stays-4b7e1f20c9";
+
+/** What the deliveries of booked stays are signed with (Standard Webhooks). */
+export const staysHookSecret = "whsec_c3RheXMgdGVsbCB3aGF0IHdhcyBib29rZWQ=";
+
+/** How deliveries misbehave: sent twice, signed long ago, signed with another secret, or changed behind the signature. */
+type Misbehaviour = "twice" | "late" | "wrong" | "changed";
+
+/** Tells a webhook of a stay, as its settings say; what comes back does not matter to the booking. */
+async function tell(
+  stay: Stay,
+  { webhook, misbehave }: { webhook: string | null; misbehave: Misbehaviour | null },
+): Promise<void> {
+  if (webhook === null) return;
+  const id = `msg_${randomUUID()}`;
+  const at = new Date(misbehave === "late" ? Date.now() - 3_600_000 : Date.now());
+  const body = JSON.stringify({ type: "stay.booked", timestamp: at.toISOString(), data: stay });
+  const secret = misbehave === "wrong" ? `whsec_${Buffer.alloc(24, 1).toString("base64")}` : staysHookSecret;
+  const headers = {
+    "Content-Type": "application/json",
+    "webhook-id": id,
+    "webhook-timestamp": String(Math.floor(at.getTime() / 1_000)),
+    "webhook-signature": new Webhook(secret).sign(id, at, body),
+  };
+  const sent = misbehave === "changed" ? body.replace('"nights":', '"nights":1') : body;
+  for (let times = misbehave === "twice" ? 2 : 1; times > 0; times--)
+    await fetch(webhook, { method: "POST", headers, body: sent }).catch(() => undefined);
+}
 
 interface Guest {
   id: string;
@@ -37,8 +66,13 @@ export function stays(): Definition {
   let guests: Guest[] = [];
   let booked: Stay[] = [];
   let byKey = new Map<string, { status: number; body: unknown }>();
+  const settings: { webhook: string | null; misbehave: Misbehaviour | null } = {
+    webhook: null,
+    misbehave: null,
+  };
   const reset = (): void => {
     byKey = new Map();
+    settings.misbehave = null;
     guests = [
       { id: "g-1", email: "odd@huts.example", since: "2024-06-01" },
       { id: "g-2", email: "sanna@huts.example", since: "2025-02-14" },
@@ -56,6 +90,7 @@ export function stays(): Definition {
   return {
     name: "stays",
     reset,
+    settings,
     routes(app: Express) {
       app.use(bearer(() => staysKey));
       app.get("/guests", (request, response) => {
@@ -126,6 +161,7 @@ export function stays(): Definition {
         };
         booked.push(stay);
         response.status(201).json(stay);
+        void tell(stay, settings);
       });
       app.post("/stays/:id/cancel", (request, response) => {
         const stay = booked.find((item) => item.id === request.params.id);

@@ -129,10 +129,17 @@ function shownLines(one: Trigger): string[] {
     `${one.workflow} ${one.name}, version ${one.version}: ${one.on ? "on" : "off"}`,
     one.words,
     ...(one.address ? [one.address] : []),
+    ...(one.looked ? [lookedLine(one.looked)] : []),
     ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
     ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
   ];
 }
+
+const lookedLine = ({ at, read, heldBack, fault }: NonNullable<Trigger["looked"]>): string =>
+  [
+    `Looked ${timeText(at)}: ${fault ?? `${read} items`}`,
+    ...(heldBack > 0 ? [`held back: ${heldBack}`] : []),
+  ].join(", ");
 
 const eventLine = ({ state, at, run, reason }: TriggerEvent): string =>
   [`${state}, ${timeText(at)}`, ...(run ? [`run ${run}`] : []), ...(reason ? [reason] : [])].join(", ");

@@ -27,12 +27,21 @@ export const trigger = z
   .object({
     workflow: z.string(),
     name: z.string(),
-    kind: z.enum(["by-hand", "schedule", "webhook"]),
+    kind: z.enum(["by-hand", "schedule", "webhook", "poll"]),
     title: z.string().nullable(),
     version: z.number(),
     on: z.boolean(),
     words: z.string().meta({ description: "What begins runs, as a sentence." }),
-    next: z.array(z.string()).meta({ description: "Of a schedule: the next times." }),
+    next: z.array(z.string()).meta({ description: "Of a schedule the next times, of a poll its next look." }),
+    looked: z
+      .object({
+        at: z.string(),
+        read: z.number(),
+        heldBack: z.number().meta({ description: "Items that wait for room: the next look takes them." }),
+        fault: z.string().nullable(),
+      })
+      .nullable()
+      .meta({ description: "Of a poll: its last look." }),
     address: z.string().nullable().meta({ description: "Of a webhook: where its sender delivers." }),
     last: triggerEvent.nullable(),
   })

@@ -1,6 +1,7 @@
 import { printForPeople } from "../values/durations.js";
 import { printJson } from "../values/json.js";
 import type { Workflow } from "../workflows/steps.js";
+import type { ValueMap } from "../expressions/values.js";
 import { languageVersion, type Entry, type RunError, type RunState } from "./entries.js";
 import { isReadable } from "./formats.js";
 import { lookAgainMillis, mostWaits, type Wait } from "./awaited.js";
@@ -32,6 +33,8 @@ export async function advance(
   ports: Ports,
   entries: Iterable<Entry>,
   signals: Signals,
+  /** Names in scope besides those of every run. */
+  locals: ValueMap = {},
 ): Promise<Advanced> {
   const log = new RunLog(entries);
   if (!log.started || !isReadable(log.started.format) || (log.started.language ?? 1) > languageVersion) {
@@ -46,7 +49,7 @@ export async function advance(
     prefix: "",
     log: log.root,
     steps: {},
-    locals: {},
+    locals,
     problems: { count: 0 },
     halted: () => false,
     ...deadlineOf(workflow, log, ports),

@@ -31,7 +31,7 @@ export interface RunError {
 /** What started a run. */
 export interface Trigger {
   /** `workflow`: a step of another run called it. */
-  kind: "by-hand" | "workflow" | "schedule" | "webhook";
+  kind: "by-hand" | "workflow" | "schedule" | "webhook" | "poll";
   /** The trigger of the file, where one brought it. */
   name?: string;
   id: string;
@@ -41,6 +41,11 @@ export interface Trigger {
   caller?: { run: string; path: string; depth: number };
   /** Of a schedule: for how many beats that were missed it stands, its own among them. */
   missed?: number;
+  /** Of a poll: what is new or changed, and what it was before; or several of them. */
+  item?: Json;
+  before?: Json;
+  new?: boolean;
+  items?: Json;
   /** Of a delivery: what came. */
   method?: string;
   headers?: JsonObject;

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { innerCall, sending } from "./document-call.js";
 import { duration, expression, template, value, values } from "./document-fields.js";
 
 /** What every kind of trigger has. */
@@ -122,7 +123,40 @@ const webhook = z.strictObject({
   }),
 });
 
+const poll = z.strictObject({
+  ...common,
+  poll: z.strictObject({
+    ...innerCall.shape,
+    ...sending,
+    every: duration().describe("From one look to the next, at least 1s."),
+    items: expression()
+      .optional()
+      .describe("The list in the response; default: body, or all items of all pages."),
+    "id-of": expression()
+      .optional()
+      .describe("What tells one item from another; without it equal items are one."),
+    changed: expression()
+      .optional()
+      .describe("What makes a known item count again; without it only new ones do."),
+    ignore: expression().optional().describe("Items that are passed over, such as those of our own."),
+    first: z
+      .enum(["skip", "all"])
+      .optional()
+      .describe("What becomes of what is there at the first look; default: skip."),
+    "one-run-each": z.enum(["item", "batch"]).optional().describe("Default: item."),
+    most: z.int().min(1).max(1000).optional().describe("With batch: so many items a run; default: 100."),
+    mark: z
+      .strictObject({
+        value: expression().describe("Of the whole response; of a list its greatest counts."),
+        kind: z.enum(["time", "number", "text"]),
+        overlap: duration().optional().describe("Of a time: so much less is asked for, for what comes late."),
+      })
+      .optional()
+      .describe("How far it has read, for ${mark} in its call; it never goes back."),
+  }),
+});
+
 /** The schemas of all kinds of triggers, by the key that says the kind. */
-export const triggerSchemas = { "by-hand": byHand, schedule, webhook };
+export const triggerSchemas = { "by-hand": byHand, schedule, webhook, poll };
 export type TriggerKind = keyof typeof triggerSchemas;
 export const triggerKinds = Object.keys(triggerSchemas) as TriggerKind[];

@@ -2,9 +2,10 @@ import type { Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
 import { derivedUuid } from "../values/digest.js";
-import { isObject, printJson, type Json, type JsonObject } from "../values/json.js";
+import { canonicalJson, isObject, printJson, type Json, type JsonObject } from "../values/json.js";
 import { renderValue, type ValueTemplate } from "./steps.js";
-import type { ReadyTrigger } from "./triggers.js";
+import type { ReadItem } from "../triggers/poll.js";
+import type { PollTrigger, ReadyTrigger } from "./triggers.js";
 
 /** What a trigger brought, as expressions of the file see it, and what is the same in all of them. */
 export interface Brought {
@@ -52,6 +53,43 @@ export function evaluateIn(expression: Expression, brought: Brought): Json {
 /** Renders a value of a trigger. */
 export function renderIn(value: ValueTemplate, brought: Brought): Json {
   return renderValue(value, scopeOf(brought), surroundings(brought)) ?? null;
+}
+
+/**
+ * What a look of a poll read: its items with what tells them apart, and what its mark may become.
+ * @param outcome of its call
+ */
+export function readOf(
+  ready: PollTrigger,
+  outcome: JsonObject,
+  { constants, id, at }: Omit<Brought, "trigger">,
+): { items: ReadItem[]; mark: Json } | { fault: string } {
+  const around = surroundings({ id, at, trigger: {}, constants });
+  const give = (expression: Expression, scope: JsonObject): Json =>
+    evaluateToJson(expression, { ...scope, constants }, around) ?? null;
+  try {
+    const whole = { status: null, headers: {}, body: null, items: outcome["items"] ?? null, ...outcome };
+    const list = ready.items ? give(ready.items, whole) : (outcome["items"] ?? outcome["body"] ?? null);
+    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${shown(list)}.` };
+    const items: ReadItem[] = [];
+    for (const item of list) {
+      if (ready.ignore && give(ready.ignore, { item }) === true) continue;
+      const found = ready.idOf ? give(ready.idOf, { item }) : item;
+      if (found === null) return { fault: `"id-of" gives nothing for ${shown(item)}.` };
+      const changed = ready.changed ? canonicalJson(give(ready.changed, { item })) : null;
+      items.push({ id: idText(found), changed, item });
+    }
+    return { items, mark: ready.mark ? give(ready.mark.value, whole) : null };
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return { fault: error.message };
+  }
+}
+
+/** An id as a text: of a list or a mapping the same whatever the order of its keys. */
+function idText(found: Json): string {
+  if (typeof found === "string") return found;
+  return isObject(found) || Array.isArray(found) ? canonicalJson(found) : printJson(found);
 }
 
 const scopeOf = ({ trigger, constants }: Brought) => ({ trigger, constants });

@@ -4,7 +4,9 @@ import { parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { TriggerKind } from "./document-triggers.js";
+import { anything, type Shape } from "../shapes/shape.js";
 import type { Preparer } from "./prepare.js";
+import { innerCall } from "./prepare-call.js";
 import { optional, texts, values } from "./prepare-values.js";
 import type { ReadyTrigger, Reply, TriggerBase, Verify } from "./triggers.js";
 
@@ -52,6 +54,7 @@ const kinds: Record<TriggerKind, Prepare> = {
   }),
   schedule: prepareSchedule,
   webhook: prepareWebhook,
+  poll: preparePoll,
 };
 
 const listOf = (value: Json | undefined): JsonObject[] =>
@@ -147,6 +150,49 @@ function instantOf(text: string, zone: string, edge: "from" | "until"): number |
   }
   const at = /^\d{4}-\d\d-\d\dT.*(Z|[+-]\d\d:\d\d)$/i.test(text) ? Date.parse(text) : Number.NaN;
   return Number.isNaN(at) ? undefined : at;
+}
+
+function preparePoll(
+  preparer: Preparer,
+  own: JsonObject,
+  path: Path,
+  base: TriggerBase,
+): ReadyTrigger | undefined {
+  const { source } = preparer;
+  const every = preparer.duration(own["every"], [...path, "every"]);
+  if (every !== undefined && every < 1_000)
+    return void source.report([...path, "every"], "poll", '"every" must be at least 1s.');
+  // `mark` is in scope of the call where the poll has one.
+  const names: Record<string, Shape> = own["mark"] === undefined ? {} : { mark: anything };
+  const call = preparer.within(names, () => innerCall(preparer, own, path, "look"));
+  if (call?.effect !== undefined && call.effect !== "reads")
+    source.report([...path, "request"], "poll", "A poll only reads, but this call writes.");
+  const seen = ["status", "headers", "body", "items"];
+  const of = (key: string, more: string[]) => preparer.expression(own[key], [...path, key], more);
+  const mark = own["mark"];
+  const value = isObject(mark)
+    ? preparer.expression(mark["value"], [...path, "mark", "value"], seen)
+    : undefined;
+  const overlap = isObject(mark)
+    ? preparer.duration(mark["overlap"], [...path, "mark", "overlap"])
+    : undefined;
+  if (!call || every === undefined) return undefined;
+  return {
+    ...base,
+    kind: "poll",
+    call,
+    every,
+    ...optional("items", of("items", seen)),
+    ...optional("idOf", of("id-of", ["item"])),
+    ...optional("changed", of("changed", ["item"])),
+    ...optional("ignore", of("ignore", ["item"])),
+    first: own["first"] === "all" ? "all" : "skip",
+    each: own["one-run-each"] === "batch" ? "batch" : "item",
+    most: typeof own["most"] === "number" ? own["most"] : 100,
+    ...(isObject(mark) && value
+      ? { mark: { value, kind: mark["kind"] as "time" | "number" | "text", overlap: overlap ?? 0 } }
+      : {}),
+  };
 }
 
 /** Paths below /webhooks/ that are the service's own. */

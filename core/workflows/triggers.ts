@@ -2,7 +2,7 @@ import type { Expression } from "../expressions/compile.js";
 import type { Template } from "../expressions/templates.js";
 import type { Schedule } from "../triggers/schedule.js";
 import type { JsonObject } from "../values/json.js";
-import type { ValueTemplate } from "./steps.js";
+import type { CallStep, ValueTemplate } from "./steps.js";
 
 /** What every trigger has. */
 export interface TriggerBase {
@@ -67,5 +67,23 @@ export interface WebhookTrigger extends TriggerBase {
   origins: readonly string[];
 }
 
+export interface PollTrigger extends TriggerBase {
+  kind: "poll";
+  /** The call that looks; it only reads. */
+  call: CallStep;
+  /** Milliseconds. */
+  every: number;
+  items?: Expression;
+  idOf?: Expression;
+  changed?: Expression;
+  ignore?: Expression;
+  first: "skip" | "all";
+  each: "item" | "batch";
+  /** With `batch`: so many items a run. */
+  most: number;
+  /** `overlap` in milliseconds. */
+  mark?: { value: Expression; kind: "time" | "number" | "text"; overlap: number };
+}
+
 /** A trigger made ready. */
-export type ReadyTrigger = ByHandTrigger | ScheduleTrigger | WebhookTrigger;
+export type ReadyTrigger = ByHandTrigger | ScheduleTrigger | WebhookTrigger | PollTrigger;

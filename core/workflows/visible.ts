@@ -34,6 +34,9 @@ const rootFields: Record<string, string[]> = {
     "event",
     "row",
     "item",
+    "items",
+    "before",
+    "new",
   ],
 };
 

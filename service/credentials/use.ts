@@ -19,6 +19,8 @@ import { mayUse } from "./rights.js";
 export interface User {
   by: Principal;
   run?: string;
+  /** Of what is done again and again: its name, under which the use is noted once. */
+  often?: string;
   /** Whose right it is that counts: a run acts in the name of who published it. Null: of nobody who is known. */
   as: Principal | null;
 }
@@ -133,10 +135,11 @@ export class CredentialUses {
   }
 
   /** One row a run, or a check of a person's, and credential. */
-  #note({ name }: OpenCredential, url: string, { by, run }: User): void {
+  #note({ name }: OpenCredential, url: string, { by, run, often }: User): void {
     this.credentials.noteUse(name);
-    if (run !== undefined) {
-      const use = `${run} ${name}`;
+    const once = run ?? often;
+    if (once !== undefined) {
+      const use = `${once} ${name}`;
       if (this.#noted.has(use)) return;
       if (this.#noted.size >= mostNoted) this.#noted.clear();
       this.#noted.add(use);

@@ -27,6 +27,7 @@ import type { SettingStore } from "../store/settings.js";
 import type { RunActs } from "../runs/acts.js";
 import type { Events } from "../triggers/events.js";
 import type { Schedules } from "../triggers/schedules.js";
+import type { SeenStore } from "../store/seen.js";
 import type { EventStore } from "../store/events.js";
 import type { Starts } from "../runs/starts.js";
 import type { Notifier } from "../notifications/notifier.js";
@@ -74,6 +75,7 @@ export interface Context {
   runner: Runner;
   starts: Starts;
   eventStore: EventStore;
+  seen: SeenStore;
   events: Events;
   schedules: Schedules;
   acts: RunActs;

@@ -30,3 +30,18 @@ export function addressOf(server: Server): string {
 
 /** The port of a listener; where none was asked for, the one that it got. */
 export const portOf = (server: Server): number => (server.address() as AddressInfo).port;
+
+/** The hosts, with their ports, that the service answers to. */
+export function hostsOf(known: {
+  publicUrl: string;
+  port: number;
+  shownHost: string;
+  hostNames: readonly string[];
+}): Set<string> {
+  const { publicUrl, port, shownHost, hostNames } = known;
+  return new Set([
+    new URL(publicUrl).host,
+    ...["127.0.0.1", "localhost", "[::1]", shownHost].map((host) => `${host}:${port}`),
+    ...hostNames.map((name) => name.toLowerCase()),
+  ]);
+}

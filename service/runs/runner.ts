@@ -6,7 +6,6 @@ import {
   type Clock,
   type Entry,
   type JsonObject,
-  type Ports,
   type Signals,
   type Transport,
   type Principal,
@@ -29,10 +28,9 @@ import type { WorkflowStore } from "../store/workflows.js";
 import type { RememberedStore } from "../store/remembered.js";
 import type { ChildRuns } from "./children.js";
 import { RunFaults } from "./faults.js";
-import { continueRunIds, newNonce } from "./ids.js";
+import { continueRunIds } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
-import { Granted } from "./granted.js";
-import { describedOperation } from "./operations.js";
+import { portsOf } from "./ports.js";
 import type { RateLimiter } from "./rate-limiter.js";
 import { TurnQueue, type Turn } from "./queue.js";
 
@@ -319,7 +317,7 @@ export class Runner {
   }
 
   async #advance(run: string, active: Active): Promise<Advanced | undefined> {
-    const { journals, workflows, clock } = this.parts;
+    const { journals, workflows } = this.parts;
     const fresh = this.#fresh.get(run);
     this.#fresh.delete(run);
     const row = fresh?.row ?? (await journals.runs.find(run));
@@ -333,36 +331,15 @@ export class Runner {
       rouse: active.rouse.signal,
       cut: active.cut.signal,
     };
-    const granted = new Granted(workflows.grants, row);
-    const files = { kind: "run", id: run } as const;
-    const ports: Ports = {
-      clock,
+    const ports = portsOf(this.parts, {
+      run,
+      workflow: row.workflow,
+      version: row.version,
+      principal: readPrincipal(row.principal ?? "") ?? null,
       journal,
-      transport: granted.transport(this.parts.transport),
-      read: this.parts.reader.read,
-      credentials: {
-        read: async (name, url) => {
-          granted.requireCredential(name);
-          return this.parts.credentials.read(name, url, {
-            by: { kind: "run", id: run },
-            run,
-            as: readPrincipal(row.principal ?? "") ?? null,
-          });
-        },
-      },
-      operation: (api, id, revision) => describedOperation(this.parts, run, { api, id, revision }),
-      files: {
-        keep: (bytes, about) => this.parts.files.keep(files, bytes, about),
-        open: (id) => this.parts.files.open(files, id),
-      },
-      remembered: this.parts.remembered.of(row.workflow),
-      rateLimits: this.parts.rateLimiter,
-      locks: this.parts.locks.of(run),
-      children: this.children.of(run, granted),
-      nonce: newNonce,
-      constants: () => this.parts.constants.all(),
+      children: (granted) => this.children.of(run, granted),
       respond: (response) => this.events.emit("response", run, response),
-    };
+    });
     return advance(workflow, { id: run, origin: row.origin, version: row.version }, ports, entries, signals);
   }
 }

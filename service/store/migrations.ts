@@ -9,6 +9,7 @@ import { waits } from "./migrations/0008-waits.js";
 import { keys, moveKeys } from "./migrations/0010-keys.js";
 import { fileOwners } from "./migrations/0012-file-owners.js";
 import { triggers } from "./migrations/0013-triggers.js";
+import { polls } from "./migrations/0014-polls.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -37,6 +38,7 @@ export const migrations: Migration[] = [
   { name: "0011-grants", statements: grants },
   { name: "0012-file-owners", statements: fileOwners },
   { name: "0013-triggers", statements: triggers },
+  { name: "0014-polls", statements: polls },
 ];
 
 /** The database was written by a later version, which this one would misread. */

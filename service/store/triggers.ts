@@ -38,6 +38,11 @@ export interface Wanted {
 const columns = `workflow, name, kind, version, is_on AS isOn, path, secret, older_secret AS olderSecret,
   older_until AS olderUntil, beat, due_at AS dueAt, gone_at AS goneAt`;
 
+/** Leaves out those that are being carried out, by `activeName`. */
+const notAmong = "workflow || ' ' || name NOT IN (SELECT value FROM json_each(:active))";
+export const activeName = ({ workflow, name }: Pick<TriggerRecord, "workflow" | "name">): string =>
+  `${workflow} ${name}`;
+
 /** The path of a webhook belongs to another workflow. */
 export class PathTaken extends Error {
   override name = "PathTaken";
@@ -85,19 +90,20 @@ export class TriggerStore {
     return row;
   }
 
-  /** Schedules whose time has come, the first ones first. */
-  due(now: number, limit: number): Promise<TriggerRecord[]> {
+  /** Schedules and polls whose time has come, the first ones first; without those that are being carried out. */
+  due(now: number, limit: number, active: readonly string[] = []): Promise<TriggerRecord[]> {
     return select<TriggerRecord>(
       this.writer.store,
-      `SELECT ${columns} FROM triggers WHERE due_at <= :now ORDER BY due_at LIMIT :limit`,
-      { now, limit },
+      `SELECT ${columns} FROM triggers WHERE due_at <= :now AND ${notAmong} ORDER BY due_at LIMIT :limit`,
+      { now, limit, active: JSON.stringify(active) },
     );
   }
 
-  async nextDue(): Promise<number | undefined> {
+  async nextDue(active: readonly string[] = []): Promise<number | undefined> {
     const [row] = await select<{ at: number | null }>(
       this.writer.store,
-      "SELECT min(due_at) AS at FROM triggers WHERE due_at IS NOT NULL",
+      `SELECT min(due_at) AS at FROM triggers WHERE due_at IS NOT NULL AND ${notAmong}`,
+      { active: JSON.stringify(active) },
     );
     return row?.at ?? undefined;
   }
@@ -113,12 +119,18 @@ export class TriggerStore {
     const run = (sql: string, values: unknown[]): Promise<number> => execute(connection, sql, values);
     const names = JSON.stringify(wanted.map(({ name }) => name));
     for (const { name, was } of wanted)
-      if (was !== undefined)
+      if (was !== undefined) {
         await run(
           `UPDATE OR IGNORE triggers SET name = ? WHERE workflow = ? AND name = ?
             AND name NOT IN (SELECT value FROM json_each(?))`,
           [name, workflow, was, names],
         );
+        await run("UPDATE OR IGNORE seen SET trigger_name = ? WHERE workflow = ? AND trigger_name = ?", [
+          name,
+          workflow,
+          was,
+        ]);
+      }
     await run(
       `UPDATE triggers SET gone_at = coalesce(gone_at, ?), path = NULL, due_at = NULL
         WHERE workflow = ? AND name NOT IN (SELECT value FROM json_each(?))`,

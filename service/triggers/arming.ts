@@ -38,6 +38,8 @@ export function nextOf(
     after,
   }: { workflow: string; name: string; constants: JsonObject; after: number },
 ): Pick<Wanted, "beat" | "dueAt"> {
+  // A poll looks at once when it comes into force, and then in its own time.
+  if (ready?.kind === "poll") return { beat: after, dueAt: after };
   if (ready?.kind !== "schedule") return { beat: null, dueAt: null };
   const schedule = scheduleOf(ready, constants);
   const own = scheduleName(workflow, name);

@@ -5,6 +5,7 @@ import type { TriggerRecord, TriggerStore } from "../store/triggers.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "./arming.js";
 import type { Events } from "./events.js";
+import type { Polls } from "./polls.js";
 
 /** So many that are due are taken at a time. */
 const bite = 500;
@@ -20,6 +21,7 @@ export interface ScheduleParts {
   workflows: WorkflowStore;
   constants: ConstantStore;
   events: Events;
+  polls: Polls;
   /** Whether all runs rest: what comes meanwhile is missed. */
   paused: () => boolean;
   log: Logger;
@@ -47,6 +49,7 @@ export class Schedules {
     this.#closed = true;
     clearTimeout(this.#timer);
     await this.#waking;
+    await this.parts.polls.close();
   }
 
   /** Looks again, since something was changed. */
@@ -87,9 +90,12 @@ export class Schedules {
     if (now() < this.#lastNow - setBack) await this.recompute();
     this.#lastNow = now();
     if (paused()) return this.#sleep(longestSleep);
-    const due = await triggers.due(now(), bite);
+    const { polls } = this.parts;
+    const due = await triggers.due(now(), bite, polls.active);
+    for (const row of due) if (row.kind === "poll") polls.begin(row, () => void this.wakeSoon());
+    const times = due.filter(({ kind }) => kind !== "poll");
     await Promise.all(
-      due.map((row) =>
+      times.map((row) =>
         this.#fire(row).catch((error: unknown) =>
           this.parts.log.error(
             { err: error, workflow: row.workflow, trigger: row.name },
@@ -99,8 +105,8 @@ export class Schedules {
       ),
     );
     // What could not be carried out is tried again, without turning in a circle.
-    if (due.length > 0) return this.#sleep(due.length === bite ? 0 : 100);
-    const next = await triggers.nextDue();
+    if (times.length > 0 || due.length === bite) return this.#sleep(due.length === bite ? 0 : 100);
+    const next = await triggers.nextDue(polls.active);
     this.#sleep(next === undefined ? longestSleep : next - now());
   }
 

@@ -4,6 +4,7 @@ import {
   nextBeats,
   parseDuration,
   parseJson,
+  printForPeople,
   wordsOf,
   type Json,
   type ReadyTrigger,
@@ -12,6 +13,7 @@ import {
 import { randomBytes } from "node:crypto";
 import type { Express } from "express";
 import type { EventRecord } from "../../store/events.js";
+import type { PollState } from "../../store/seen.js";
 import type { TriggerRecord } from "../../store/triggers.js";
 import { iso } from "../../times.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
@@ -184,11 +186,24 @@ async function triggerView(
     title: ready?.title ?? null,
     version,
     on: isOn === 1,
-    words: schedule ? wordsOf(schedule) : kind === "by-hand" ? "By hand, or by a program" : "By a delivery",
-    next: next.map((beat) => iso(schedule ? dueAt(schedule, beat, own) : beat)),
+    words: schedule ? wordsOf(schedule) : wordsFor(kind, ready),
+    next:
+      ready?.kind === "poll" && row.dueAt !== null
+        ? [iso(row.dueAt)]
+        : next.map((beat) => iso(schedule ? dueAt(schedule, beat, own) : beat)),
+    looked: ready?.kind === "poll" ? lookedView(await context.seen.state(workflow, name)) : null,
     address: ready?.kind === "webhook" ? addressOf(context, row, ready) : null,
     last: last ? eventView(last) : null,
   };
+}
+
+function lookedView({ lookedAt, read = 0, heldBack = 0, fault }: PollState): Trigger["looked"] {
+  return lookedAt === undefined ? null : { at: iso(lookedAt), read, heldBack, fault: fault ?? null };
+}
+
+function wordsFor(kind: string, ready: ReadyTrigger | undefined): string {
+  if (ready?.kind === "poll") return `Looks every ${printForPeople(ready.every)} for what is new`;
+  return kind === "by-hand" ? "By hand, or by a program" : "By a delivery";
 }
 
 /** Where a sender delivers; what is unguessable in it was shown once. */

@@ -104,6 +104,10 @@ watch(() => [props.newestRun, props.published], load);
           </td>
           <td>
             {{ one.words }}
+            <div v-if="one.looked" class="dim">
+              Looked {{ when(one.looked.at) }}: {{ one.looked.fault ?? `${one.looked.read} items`
+              }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : "" }}
+            </div>
             <CopyText
               v-if="one.address && !one.address.endsWith('…')"
               :text="one.address"

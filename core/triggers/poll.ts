@@ -1,0 +1,65 @@
+import type { Json } from "../values/json.js";
+
+/** A mark as it is stored: of a time milliseconds since 1970. */
+export type Mark = number | string;
+
+type MarkKind = "time" | "number" | "text";
+
+/**
+ * How far a read has come: the greatest of what it gave, and never less than before.
+ * @param found a value, or a list of them; null and what is not of the kind do not count
+ */
+export function nextMark(kind: MarkKind, before: Mark | undefined, found: Json): Mark | undefined {
+  let greatest = before;
+  for (const one of Array.isArray(found) ? found : [found]) {
+    const mark = markOf(kind, one);
+    if (mark !== undefined && (greatest === undefined || mark > greatest)) greatest = mark;
+  }
+  return greatest;
+}
+
+function markOf(kind: MarkKind, value: Json): Mark | undefined {
+  if (kind === "text") return typeof value === "string" ? value : undefined;
+  if (kind === "number") return typeof value === "number" ? value : undefined;
+  if (typeof value !== "string") return undefined;
+  const at = Date.parse(value);
+  return Number.isNaN(at) ? undefined : at;
+}
+
+/** What a call gets as `mark`: of a time so much less as may come late, in RFC 3339; null before the first read. */
+export function askedMark(kind: MarkKind, mark: Mark | undefined, overlap: number): Json {
+  if (mark === undefined) return null;
+  return kind === "time" ? new Date(Number(mark) - overlap).toISOString() : mark;
+}
+
+/** An item of a read: what tells it from others, and what makes it count again. */
+export interface ReadItem {
+  id: string;
+  changed: string | null;
+  item: Json;
+}
+
+/** What a read brought that starts runs, in its order, and how it differs from what was known. */
+export interface Difference {
+  /** `before`: whether it was known, with something else in it. */
+  fresh: (ReadItem & { known: boolean })[];
+  /** Ids that are known and were not read. */
+  absent: string[];
+}
+
+/** Compares a read with what was known: an id that comes twice counts once, as it was first. */
+export function differenceOf(
+  read: readonly ReadItem[],
+  known: ReadonlyMap<string, string | null>,
+): Difference {
+  const seen = new Set<string>();
+  const fresh: Difference["fresh"] = [];
+  for (const one of read) {
+    if (seen.has(one.id)) continue;
+    seen.add(one.id);
+    const before = known.get(one.id);
+    const isKnown = known.has(one.id);
+    if (!isKnown || (one.changed !== null && before !== one.changed)) fresh.push({ ...one, known: isKnown });
+  }
+  return { fresh, absent: [...known.keys()].filter((id) => !seen.has(id)) };
+}

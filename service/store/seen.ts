@@ -1,0 +1,142 @@
+import { createHash } from "node:crypto";
+import type { Mark } from "@copper-kettle/core";
+import { execute, select, selectList } from "./database.js";
+import type { KeyedStatement } from "./statements.js";
+import type { Writer } from "./writer.js";
+
+/** How far a poll has come. Times are milliseconds since 1970. */
+export interface PollState {
+  /** Whether it has looked once: what was there then is known. */
+  primed: boolean;
+  mark?: Mark;
+  /** What its ids and changes were made of; where that is another, the next look counts as the first. */
+  by?: string;
+  lookedAt?: number;
+  /** How many items it read, and how many of them are held back since there was no room. */
+  read?: number;
+  heldBack?: number;
+  /** Looks that failed in a row, and why the last one did. */
+  failures?: number;
+  fault?: string;
+}
+
+/** An item as it was when it was seen last. */
+export interface Known {
+  changed: string | null;
+  item: string | null;
+  /** Whether the last read was without it: 0 or 1. */
+  absent: number;
+}
+
+/** An id that is absent from complete reads for so long is forgotten, in milliseconds. */
+const absentMillis = 7 * 86_400_000;
+const bite = 500;
+
+/** What polls have seen: an item starts a run once. */
+export class SeenStore {
+  constructor(readonly writer: Writer) {}
+
+  async state(workflow: string, trigger: string): Promise<PollState> {
+    const [row] = await select<{ poll: string | null }>(
+      this.writer.store,
+      "SELECT poll FROM triggers WHERE environment = 'live' AND workflow = :workflow AND name = :trigger",
+      { workflow, trigger },
+    );
+    return row?.poll ? (JSON.parse(row.poll) as PollState) : { primed: false };
+  }
+
+  /** Where a poll stands, and when it looks next: in one row. */
+  async setState(workflow: string, trigger: string, state: PollState, dueAt: number): Promise<void> {
+    await this.writer.write(() =>
+      execute(
+        this.writer.store.connection,
+        `UPDATE triggers SET poll = ?1, beat = ?2, due_at = CASE is_on WHEN 1 THEN ?2 END
+          WHERE workflow = ?3 AND name = ?4 AND gone_at IS NULL`,
+        [JSON.stringify(state), dueAt, workflow, trigger],
+      ),
+    );
+  }
+
+  /** All that a poll knows, by id: what made it count, and what it was. */
+  async known(workflow: string, trigger: string): Promise<Map<string, Known>> {
+    const known = new Map<string, Known>();
+    let after: Buffer = Buffer.alloc(0);
+    for (;;) {
+      const rows = await selectList<Known & { digest: Buffer; id: string }>(
+        this.writer.store,
+        `SELECT digest, id, changed, item, absent_since IS NOT NULL AS absent FROM seen WHERE environment = 'live' AND workflow = :workflow
+          AND trigger_name = :trigger AND digest > :after ORDER BY digest LIMIT 5000`,
+        { workflow, trigger, after },
+      );
+      for (const { id, changed, item, absent } of rows) known.set(id, { changed, item, absent });
+      const last = rows.at(-1);
+      if (!last || rows.length < 5_000) return known;
+      after = last.digest;
+    }
+  }
+
+  /** An item is known from now on, as it is now: for the commit of the run that it starts. */
+  row(
+    workflow: string,
+    trigger: string,
+    seen: { id: string; changed: string | null; item: string | null },
+  ): KeyedStatement {
+    return {
+      key: `seen ${workflow} ${trigger} ${seen.id}`,
+      sql: `INSERT INTO seen (workflow, trigger_name, digest, id, changed, item) VALUES (?, ?, ?, ?, ?, ?)
+        ON CONFLICT DO UPDATE SET changed = excluded.changed, item = excluded.item, absent_since = NULL`,
+      values: [workflow, trigger, digestOf(seen.id), seen.id, seen.changed, seen.item],
+    };
+  }
+
+  /** Notes which ids the last read was without, and which are there again; in bites. */
+  async noteAbsent(
+    workflow: string,
+    trigger: string,
+    { gone, back }: { gone: readonly string[]; back: readonly string[] },
+    now: number,
+  ): Promise<void> {
+    const { connection } = this.writer.store;
+    for (const [ids, since] of [
+      [gone, now],
+      [back, null],
+    ] as const)
+      for (let at = 0; at < ids.length; at += bite) {
+        const digests = ids.slice(at, at + bite).map((id) => digestOf(id).toString("hex"));
+        await this.writer.write(() =>
+          execute(
+            connection,
+            `UPDATE seen SET absent_since = ? WHERE environment = 'live' AND workflow = ? AND trigger_name = ?
+              AND digest IN (SELECT unhex(value) FROM json_each(?))`,
+            [since, workflow, trigger, JSON.stringify(digests)],
+          ),
+        );
+      }
+  }
+
+  /** Forgets what is absent for long, and what belongs to triggers that are no more; in bites. */
+  async prune(now: number): Promise<void> {
+    const { connection } = this.writer.store;
+    const keys = "(environment, workflow, trigger_name, digest)";
+    const columns = "environment, workflow, trigger_name, digest";
+    const old = `DELETE FROM seen WHERE ${keys} IN (SELECT ${columns} FROM seen WHERE absent_since < ? LIMIT ${bite})`;
+    const orphans = `DELETE FROM seen WHERE ${keys} IN (SELECT ${columns} FROM seen WHERE NOT EXISTS (
+      SELECT 1 FROM triggers WHERE triggers.workflow = seen.workflow AND triggers.name = seen.trigger_name) LIMIT ${bite})`;
+    const some = (sql: string, values: unknown[]): Promise<number> =>
+      this.writer.write(() => execute(connection, sql, values));
+    while ((await some(old, [now - absentMillis])) === bite);
+    while ((await some(orphans, [])) === bite);
+  }
+
+  /** Forgets all that a poll knows: its ids are made of something else now. */
+  async clear(workflow: string, trigger: string): Promise<void> {
+    await this.writer.write(() =>
+      execute(this.writer.store.connection, "DELETE FROM seen WHERE workflow = ? AND trigger_name = ?", [
+        workflow,
+        trigger,
+      ]),
+    );
+  }
+}
+
+const digestOf = (id: string): Buffer => createHash("sha256").update(id).digest().subarray(0, 16);
