@@ -199,6 +199,13 @@ steps:
     expect((await send("key", `"${"x".repeat(200)}"`, key, "PUT")).status).toBe(413);
     expect((await send("key", '{"a":', key, "PUT")).status).toBe(400);
     expect((await send("key", Buffer.from([0x22, 0xff, 0x22]), key, "PUT")).status).toBeLessThan(500);
+    // Nothing that proves anything is in what is shown of it, neither of a good delivery nor of a refused one.
+    expect(
+      (await send("key", '{"seen":"board-secret-123"}', { "X-Desk-Key": "key-desk-wrong-1" }, "PUT")).status,
+    ).toBe(401);
+    const shown = JSON.stringify(await events("boards"));
+    for (const secret of ["key-desk-123456", "key-desk-wrong-1", "pw-desk-123456", "board-secret-123"])
+      expect([secret, shown.includes(secret)]).toEqual([secret, false]);
     expect((await send("nothing", "{}")).status).toBe(404);
     expect((await send("stay-booked/x", "{}")).status).toBe(404);
   });

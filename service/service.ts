@@ -163,7 +163,7 @@ export async function startService(config: Config): Promise<Service> {
   });
   const starts = new Starts(journals, workflows, runner);
   const acts = new RunActs(journals, runner);
-  const eventStore = new EventStore(writer, sealer);
+  const eventStore = new EventStore(writer, sealer, credentials.masks);
   const events = new Events({ starts, workflows, events: eventStore, constants, writer, now });
   const { triggers } = workflows;
   const paused = (): boolean => runner.paused;

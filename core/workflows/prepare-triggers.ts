@@ -223,6 +223,12 @@ function prepareWebhook(
       undefined,
       "advice",
     );
+  if (own["origins"] !== undefined && ["basic", "bearer", "api-key"].includes(verify.by))
+    source.report(
+      [...path, "origins"],
+      "webhook",
+      "A page of another site would have to know the secret. Pages may send only where no shared secret is asked for.",
+    );
   const within = preparer.duration(own["within"], [...path, "within"]);
   const shake = own["handshake"];
   const when = isObject(shake)

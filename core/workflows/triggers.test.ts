@@ -51,7 +51,7 @@ describe("the triggers of a file", () => {
 
   it.each([
     ["a: { schedul: { every: 5m } }", '5:8 There is no trigger kind "schedul"; did you mean "schedule"?'],
-    ["a: {}", "5:6 This trigger does not say what it does. It needs one of: by-hand, schedule, webhook."],
+    ["a: {}", "5:6 This trigger does not say what it does. It needs one of: by-hand, schedule, webhook, poll."],
     [
       "a: { by-hand: {}, schedule: { every: 5m } }",
       "A trigger has one kind, but this one has two: by-hand and schedule.",
@@ -69,6 +69,10 @@ describe("the triggers of a file", () => {
     ["a: { schedule: { every: 5m, jitter: 3m } }", "less than half"],
     ['a: { schedule: { every: 5m }, inputs: { hut: "${inputs.hut}" } }', 'There is no "inputs" here'],
     ["a: { schedule: { every: 5m }, only-if: steps.a == 1 }", 'There is no "steps" here'],
+    [
+      "a: { webhook: { path: x, verify: { bearer: k }, origins: [https://a.example] } }",
+      "would have to know the secret",
+    ],
     ["a: { webhook: { path: x } }", '"verify" is missing'],
     ["a: { webhook: { path: Stay, verify: none } }", "A path is a-z, 0-9 and dashes"],
     ["a: { webhook: { path: draft, verify: none } }", '"draft" is the service\'s own'],

@@ -1,6 +1,8 @@
 import {
   bounds,
   evaluateIn,
+  type Brought,
+  type Expression,
   isObject,
   renderIn,
   type JsonObject,
@@ -10,7 +12,7 @@ import {
 import { createHash, timingSafeEqual } from "node:crypto";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import { newRunId } from "../runs/ids.js";
-import { broughtBy, proofHeaders, usualKey, verified } from "../triggers/deliveries.js";
+import { broughtBy, proofParts, usualKey, verified } from "../triggers/deliveries.js";
 import { triggerOf } from "../triggers/arming.js";
 import type { Happened } from "../triggers/events.js";
 import type { TriggerRecord } from "../store/triggers.js";
@@ -178,31 +180,46 @@ async function bodyOf({ ready, request, response }: Coming, traffic: Traffic): P
   return Buffer.isBuffer(request.body) ? request.body : new Uint8Array();
 }
 
+type InScope = Brought;
+
+/** Whether a delivery asks who we are; what it asks about may not have come. */
+function greets(when: Expression, inScope: InScope): boolean {
+  try {
+    return evaluateIn(when, inScope) === true;
+  } catch {
+    return false;
+  }
+}
+
+/** Headers and query without what proves where a delivery comes from. */
+function withoutProof(
+  { ready, headers, query }: Coming,
+  { credentials }: Context,
+): { headers: Record<string, string>; query: Record<string, string> } {
+  const proofs = proofParts(ready.verify, credentials);
+  const without = (fields: Record<string, string>, names: readonly string[]): Record<string, string> =>
+    Object.fromEntries(Object.entries(fields).filter(([name]) => !names.includes(name)));
+  return { headers: without(headers, proofs.headers), query: without(query, proofs.query) };
+}
+
 async function deliver(context: Context, coming: Coming, body: Uint8Array, traffic: Traffic): Promise<void> {
   const { row, ready, published, request, response, headers, query } = coming;
   const { verify, handshake } = ready;
   const { method } = request;
   const id = newRunId();
   const now = Date.now();
-  const seen = Object.fromEntries(
-    Object.entries(headers).filter(([name]) => !proofHeaders(verify, context.credentials).includes(name)),
-  );
-  const { brought, fault } = await broughtBy(context.reader.read, { method, headers: seen, query, body });
-  const inScope = {
-    trigger: { ...brought, kind: "webhook", name: row.name },
+  const inScope = (trigger: JsonObject): InScope => ({
+    trigger: { ...trigger, kind: "webhook", name: row.name },
     constants: context.constants.all(),
     id,
     at: now,
-  };
-  const greets = (): boolean => {
-    if (!handshake) return false;
-    try {
-      return evaluateIn(handshake.when, inScope) === true;
-    } catch {
-      return false; // what it asks about did not come
-    }
-  };
-  if (handshake?.unsigned && greets()) return sendReply(response, handshake.reply, inScope);
+  });
+  const shown = withoutProof(coming, context);
+  // Before it is verified nothing of a body is parsed, but for a sender that is asked to say first who it is.
+  const bring = () => broughtBy(context.reader.read, { method, ...shown, body });
+  let came = handshake?.unsigned ? await bring() : undefined;
+  if (handshake && came && greets(handshake.when, inScope(came.brought)))
+    return sendReply(response, handshake.reply, inScope(came.brought));
   const verdict = verified(
     { credentials: context.credentials, grants: context.workflows.grants, now },
     verify,
@@ -220,7 +237,10 @@ async function deliver(context: Context, coming: Coming, body: Uint8Array, traff
       { "WWW-Authenticate": "Signature" },
     );
   }
-  if (handshake && greets()) return sendReply(response, handshake.reply, inScope);
+  came ??= await bring();
+  const { brought, fault } = came;
+  if (handshake && greets(handshake.when, inScope(brought)))
+    return sendReply(response, handshake.reply, inScope(brought));
   if (fault) {
     await refused(context, coming, body, fault, traffic);
     throw new HttpProblem(400, "invalid-body", "The body cannot be read", fault);
@@ -234,7 +254,7 @@ async function deliver(context: Context, coming: Coming, body: Uint8Array, traff
     ...(key === undefined ? {} : { key }),
   });
   if (!happened) throw unknown();
-  await answer(context, coming, happened, inScope);
+  await answer(context, coming, happened, inScope(brought));
 }
 
 /** What the sender gets; what it delivered is durable by now. */
@@ -242,7 +262,7 @@ async function answer(
   context: Context,
   { ready, response }: Coming,
   happened: Happened,
-  inScope: Parameters<typeof sendReply>[2],
+  inScope: InScope,
 ): Promise<void> {
   const { id, state, run, reason } = happened;
   if (state === "skipped")
@@ -258,18 +278,21 @@ async function answer(
 
 /** Notes a delivery that was refused: the last few of a trigger, of each no more than its beginning. */
 async function refused(
-  { eventStore, events }: Context,
-  { row, ready, published, request, headers }: Coming,
+  context: Context,
+  coming: Coming,
   body: Uint8Array,
   reason: string,
   traffic: Traffic,
 ): Promise<void> {
+  const { eventStore, events } = context;
+  const { row, ready, published, request, headers } = coming;
   const { workflow, name } = row;
   if (!traffic.notes(`${workflow} ${name}`)) return;
   const text = Buffer.from(body.subarray(0, 2_048)).toString();
-  const shown = Object.fromEntries(
-    Object.entries(headers).filter(([header]) => !["authorization", "cookie"].includes(header)),
-  );
+  // A signature helps to find out what is wrong; what is a secret itself is left out.
+  const { header } = ready.verify.by === "hmac" ? ready.verify : { header: "webhook-signature" };
+  const signature = headers[header] === undefined ? {} : { [header]: headers[header] };
+  const shown = { ...withoutProof(coming, context).headers, ...signature };
   const brought: JsonObject = { method: request.method, headers: shown, body: text };
   const at = Date.now();
   await events.note(
@@ -284,11 +307,7 @@ async function refused(
 const longestReply = 4_096;
 
 /** A response that the file says: JSON or plain text, and not long. */
-function sendReply(
-  response: Response,
-  { status, headers, body }: Reply,
-  inScope: { trigger: JsonObject; constants: JsonObject; id: string; at: number },
-): void {
+function sendReply(response: Response, { status, headers, body }: Reply, inScope: InScope): void {
   const value = body ? renderIn(body, inScope) : null;
   const fields = headers ? renderIn(headers, inScope) : {};
   if (isObject(fields))

@@ -1,6 +1,6 @@
 import {
   maskPlaces,
-  MaskSet,
+  type MaskSet,
   parseJson,
   printJson,
   secretPlaces,
@@ -47,6 +47,8 @@ export class EventStore {
   constructor(
     readonly writer: Writer,
     readonly sealer: Sealer,
+    /** What is masked wherever it appears. */
+    readonly secrets: MaskSet,
   ) {}
 
   /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
@@ -74,7 +76,7 @@ export class EventStore {
   #masked(brought: JsonObject, id: string): { open: string; sealed: Buffer | null } {
     const whole = printJson(brought);
     const places = secretPlaces(brought as Json);
-    const open = printJson(new MaskSet().json(maskPlaces(brought as Json, places)));
+    const open = printJson(this.secrets.json(maskPlaces(brought as Json, places)));
     return { open, sealed: open === whole ? null : this.sealer.seal(whole, eventSeal(id)) };
   }
 

@@ -1,4 +1,4 @@
-import { select, selectList, execute } from "./database.js";
+import { execute, select, selectList, selectOn } from "./database.js";
 import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
 
@@ -155,8 +155,13 @@ export class TriggerStore {
   }
 
   async #requireFree(path: string, workflow: string): Promise<void> {
-    const other = await this.byPath(path);
-    if (other && other.workflow !== workflow) throw new PathTaken(path, other.workflow);
+    // On the writer's connection: another that is published in the same transaction is seen.
+    const [other] = await selectOn<{ workflow: string }>(
+      this.writer.store.connection,
+      "SELECT workflow FROM triggers WHERE environment = 'live' AND path = ? AND workflow <> ?",
+      [path, workflow],
+    );
+    if (other) throw new PathTaken(path, other.workflow);
   }
 
   /** Switches a trigger on or off; a schedule that is on again begins with its next time. */

@@ -105,14 +105,23 @@ function shownProof(
   });
 }
 
-/** The headers that prove where a delivery comes from: expressions do not see them. */
-export function proofHeaders(verify: Verify, credentials: CredentialStore): string[] {
-  const always = ["authorization", "cookie", "proxy-authorization"];
-  if (verify.by === "standard-webhooks") return [...always, "webhook-signature"];
-  if (verify.by === "hmac") return [...always, verify.header];
-  if (verify.by !== "api-key") return always;
-  const open = credentials.get(verify.using)?.credential;
-  return [...always, ...(open?.kind === "api-key" ? open.parts.map(({ name }) => name.toLowerCase()) : [])];
+/** Where a delivery proves where it comes from: expressions do not see that, and no record holds it. */
+export function proofParts(
+  verify: Verify,
+  credentials: CredentialStore,
+): { headers: readonly string[]; query: readonly string[] } {
+  const headers = ["authorization", "cookie", "proxy-authorization"];
+  const query: string[] = [];
+  if (verify.by === "standard-webhooks") headers.push("webhook-signature");
+  if (verify.by === "hmac") headers.push(verify.header);
+  const open = verify.by === "api-key" ? credentials.get(verify.using) : undefined;
+  for (const credential of open ? [open.credential, open.replaced?.credential] : [])
+    if (credential?.kind === "api-key")
+      for (const { place, name } of credential.parts) {
+        if (place === "query") query.push(name);
+        else headers.push(name.toLowerCase());
+      }
+  return { headers, query };
 }
 
 /** What a delivery brings into the scope of expressions: its body by its media type, and a CloudEvent's attributes. */
