@@ -1,5 +1,6 @@
 import {
   askedMark,
+  bounds,
   differenceOf,
   nextMark,
   parseJson,
@@ -69,12 +70,12 @@ export class Polls {
     const name = activeName(row);
     if (this.#looking.has(name) || this.#stop.signal.aborted) return;
     const look = this.#look(row)
-      .catch((error: unknown) =>
-        this.parts.log.error(
-          { err: error, workflow: row.workflow, trigger: row.name },
-          "a look was not done",
-        ),
-      )
+      .catch((error: unknown) => {
+        const about = { err: error, workflow: row.workflow, trigger: row.name };
+        this.parts.log.error(about, "a look was not done");
+        // Its next time could not be noted: it must not ask again at once.
+        return pauseOf(bounds.runFaultPause, this.#stop.signal);
+      })
       .finally(() => {
         this.#looking.delete(name);
         done();
@@ -240,6 +241,14 @@ export class Polls {
     return this.#stop.signal.aborted || this.parts.waiting(workflow) + together > mostWaiting;
   }
 }
+
+/** Resolves after some milliseconds, or when the service stops. */
+const pauseOf = (millis: number, signal: AbortSignal): Promise<void> =>
+  new Promise((resolve) => {
+    const timer = setTimeout(resolve, millis);
+    signal.addEventListener("abort", () => (clearTimeout(timer), resolve()), { once: true });
+    if (signal.aborted) resolve();
+  });
 
 const beforeOf = (known: Known | undefined): { before?: Json } =>
   known?.item ? { before: parseJson(known.item) } : {};

@@ -1,4 +1,4 @@
-import { dueAt, isOnTime, nextBeat, type JsonObject, type Schedule } from "@copper-kettle/core";
+import { bounds, dueAt, isOnTime, nextBeat, type JsonObject, type Schedule } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import type { ConstantStore } from "../store/constants.js";
 import type { TriggerRecord, TriggerStore } from "../store/triggers.js";
@@ -94,20 +94,23 @@ export class Schedules {
     const due = await triggers.due(now(), bite, polls.active);
     for (const row of due) if (row.kind === "poll") polls.begin(row, () => void this.wakeSoon());
     const times = due.filter(({ kind }) => kind !== "poll");
-    await Promise.all(
-      times.map((row) =>
-        this.#fire(row).catch((error: unknown) =>
-          this.parts.log.error(
-            { err: error, workflow: row.workflow, trigger: row.name },
-            "a schedule was not carried out",
-          ),
-        ),
-      ),
-    );
+    const fired = await Promise.all(times.map((row) => this.#tryFire(row)));
     // What could not be carried out is tried again, without turning in a circle.
+    if (fired.includes(false)) return this.#sleep(bounds.runFaultPause);
     if (times.length > 0 || due.length === bite) return this.#sleep(due.length === bite ? 0 : 100);
     const next = await triggers.nextDue(polls.active);
     this.#sleep(next === undefined ? longestSleep : next - now());
+  }
+
+  async #tryFire(row: TriggerRecord): Promise<boolean> {
+    try {
+      await this.#fire(row);
+      return true;
+    } catch (error) {
+      const about = { err: error, workflow: row.workflow, trigger: row.name };
+      this.parts.log.error(about, "a schedule was not carried out");
+      return false;
+    }
   }
 
   async #ready({ workflow, name }: TriggerRecord) {
