@@ -206,6 +206,8 @@ steps:
     const shown = JSON.stringify(await events("boards"));
     for (const secret of ["key-desk-123456", "key-desk-wrong-1", "pw-desk-123456", "board-secret-123"])
       expect([secret, shown.includes(secret)]).toEqual([secret, false]);
+    for (const odd of ["nothing", "%", "key%00", "a/b/c", "key?a=%E0%A4%A"])
+      expect([odd, (await send(odd, "{}")).status < 500]).toEqual([odd, true]);
     expect((await send("nothing", "{}")).status).toBe(404);
     expect((await send("stay-booked/x", "{}")).status).toBe(404);
   });

@@ -51,7 +51,10 @@ describe("the triggers of a file", () => {
 
   it.each([
     ["a: { schedul: { every: 5m } }", '5:8 There is no trigger kind "schedul"; did you mean "schedule"?'],
-    ["a: {}", "5:6 This trigger does not say what it does. It needs one of: by-hand, schedule, webhook, poll."],
+    [
+      "a: {}",
+      "5:6 This trigger does not say what it does. It needs one of: by-hand, schedule, webhook, poll.",
+    ],
     [
       "a: { by-hand: {}, schedule: { every: 5m } }",
       "A trigger has one kind, but this one has two: by-hand and schedule.",

@@ -153,8 +153,11 @@ function headersOf(request: Request): Record<string, string> {
   );
 }
 
-const queryOf = (request: Request): Record<string, string> =>
-  Object.fromEntries(new URL(request.originalUrl, "http://localhost").searchParams);
+/** What stands behind the first question mark; a target that is no URL has a query all the same. */
+function queryOf({ originalUrl }: Request): Record<string, string> {
+  const at = originalUrl.indexOf("?");
+  return Object.fromEntries(new URLSearchParams(at < 0 ? "" : originalUrl.slice(at + 1)));
+}
 
 /** Reads the bytes of a body, as many as the webhook takes, while there is room for them. */
 async function bodyOf({ ready, request, response }: Coming, traffic: Traffic): Promise<Uint8Array> {
