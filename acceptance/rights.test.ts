@@ -63,8 +63,12 @@ describe("whoever may not use a credential", () => {
       [{ step: "a", group: { steps: [{ step: "b", note: "x" }] }, catch: [{ step: "c", ...get }] }],
       [{ step: "a", together: { branches: { left: [{ step: "b", ...get }] } } }],
     ];
+    const withTriggers = (triggers: object): string =>
+      JSON.stringify({ "copper-kettle": 1, name: "stolen", triggers, steps: [{ step: "a", note: "x" }] });
     const texts = files.map((steps) => JSON.stringify({ "copper-kettle": 1, name: "stolen", steps }));
     texts.push(
+      withTriggers({ p: { poll: { ...get, every: "1h" } } }),
+      withTriggers({ w: { webhook: { path: "w", verify: { bearer: "own" } } } }),
       `copper-kettle: 1\nname: stolen\nabout: &who own\nsteps:\n  - { step: a, request: GET ${it_.mine.url}/guest, using: *who }\n`,
     );
     for (const text of texts) {

@@ -248,6 +248,27 @@ steps:
     await world.client.call(routes.switchTrigger, { params, body: { on: true } });
   });
 
+  it("are shown where their credential is: used by the workflow, ready, and used successfully", async () => {
+    const body = booked("s-8");
+    expect((await send("stay-booked", body, signed(body))).status).toBe(201);
+    const { credentials } = await world.client.call(routes.listCredentials);
+    expect(credentials.find(({ name }) => name === "stays-hook")).toMatchObject({
+      usedBy: ["booked"],
+      state: "ready",
+      shown: [],
+      lastWorkedAt: expect.any(String) as string,
+    });
+    expect((await world.ckettle(["credential", "list"])).out).toMatch(
+      /stays-hook +secret .*it verifies deliveries/,
+    );
+    await expect(
+      world.client.call(routes.checkCredential, {
+        params: { name: "stays-hook" },
+        body: { url: world.stays.url },
+      }),
+    ).rejects.toThrow("sent nowhere");
+  });
+
   it("understand CloudEvents, and take each once", async () => {
     const address = (
       await world.client.call(routes.replaceAddress, {

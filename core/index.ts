@@ -60,7 +60,7 @@ export * from "./workflows/problems.js";
 export { readYaml, YamlBeyondBounds, yamlBounds } from "./workflows/yaml-bounds.js";
 export { readWorkflow, type ReadWorkflow } from "./workflows/read.js";
 export * from "./workflows/outline.js";
-export { allCalls } from "./workflows/nested.js";
+export { workflowCalls } from "./workflows/nested.js";
 export { firstChangedStep } from "./workflows/changed.js";
 export * from "./workflows/edit.js";
 export { rename, renameFunction, type Renamed } from "./workflows/rename.js";

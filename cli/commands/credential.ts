@@ -47,8 +47,8 @@ export function addCredential(program: Command): void {
         item.name,
         item.kind,
         stateText(item),
-        item.shown.map((part) => `${part.name}: ${part.value}`).join(", "),
-        item.hosts.join(", ") || "any host",
+        sendsText(item),
+        toText(item),
         item.usedBy.join(", "),
         timeText(item.lastUsedAt),
       ]);
@@ -245,9 +245,18 @@ function stateText({ state, warning }: CredentialInfo): string {
   return warning ? `${colored}, ${colors.yellow("ends soon")}` : colored;
 }
 
+/** What a credential sends; a secret is sent nowhere. */
+const sendsText = ({ kind, shown }: CredentialInfo): string =>
+  kind === "secret"
+    ? "nothing: it verifies deliveries"
+    : shown.map((part) => `${part.name}: ${part.value}`).join(", ");
+const toText = ({ kind, hosts }: CredentialInfo): string =>
+  kind === "secret" ? "" : hosts.join(", ") || "any host";
+
 function line(credential: CredentialInfo): string {
   const sends = credential.shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ");
-  const what = credential.sentence ?? `will send ${sends}`;
+  const what =
+    credential.sentence ?? (credential.kind === "secret" ? sendsText(credential) : `will send ${sends}`);
   const next = credential.state === "sign-in" ? ` Next: ckettle credential sign-in ${credential.name}` : "";
   return `${credential.name}: ${what}${next}`;
 }
@@ -272,8 +281,8 @@ function sheet(detail: CredentialDetail): string {
     ["kind", detail.kind],
     ...own,
     ...(detail.redirectUri ? ([["redirect URI", detail.redirectUri]] as [string, string][]) : []),
-    ["sends", detail.shown.map((part) => `${part.name}: ${part.value}`).join(", ")],
-    ["to", detail.hosts.join(", ") || "any host"],
+    ["sends", sendsText(detail)],
+    ["to", toText(detail)],
     ...(scopes.length > 0 ? ([["scopes", scopes.join("\n")]] as [string, string][]) : []),
     ...(token
       ? ([

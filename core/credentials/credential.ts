@@ -167,7 +167,7 @@ export function describeCredential(credential: Credential): ShownPart[] {
     case "oauth2":
       return authorization(`Bearer ${mask}`);
     case "secret":
-      return [];
+      return []; // it is sent nowhere
     case "mutual-tls":
       return [{ place: "tls", name: "client certificate", value: mask }];
     case "basic":

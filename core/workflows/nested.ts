@@ -1,6 +1,6 @@
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
-import type { CallStep, Step } from "./steps.js";
+import type { CallStep, Step, Workflow } from "./steps.js";
 
 /** The lists of steps inside a step of the file, with where they stand in it. */
 export function innerLists(step: JsonObject): { list: Json[]; path: Path }[] {
@@ -58,6 +58,18 @@ export function innerSteps(step: Step): (readonly Step[])[] {
 /** Every call of some steps, those inside of others and those of probes included. */
 export function allCalls(steps: readonly Step[]): CallStep[] {
   return steps.flatMap((step) => [...callsOf(step), ...innerSteps(step).flatMap(allCalls)]);
+}
+
+/** Every call of a workflow: of its steps, and of its polls. */
+export function workflowCalls({ steps, triggers }: Pick<Workflow, "steps" | "triggers">): CallStep[] {
+  return [...allCalls(steps), ...pollCalls(triggers).map(({ call }) => call)];
+}
+
+/** The calls of polls, by the names of their triggers. */
+export function pollCalls(triggers: Workflow["triggers"]): { name: string; line: number; call: CallStep }[] {
+  return Object.entries(triggers).flatMap(([name, one]) =>
+    one.kind === "poll" ? [{ name, line: one.line, call: one.call }] : [],
+  );
 }
 
 /** The calls that a step makes itself: one, or several of an `ensure`, each with its probe. */

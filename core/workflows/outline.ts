@@ -1,5 +1,5 @@
-import { callsOf, innerSteps } from "./nested.js";
-import type { Step } from "./steps.js";
+import { callsOf, innerSteps, pollCalls } from "./nested.js";
+import type { Step, Workflow } from "./steps.js";
 
 /** One line of a workflow's outline. */
 export interface OutlineLine {
@@ -23,19 +23,26 @@ export interface OperationCall {
   using: string | undefined;
 }
 
-/** The calls of operations, from top to bottom. */
-export function operationCalls(steps: readonly Step[]): OperationCall[] {
+/** The calls of operations, from top to bottom: of steps, and then of polls under the names of their triggers. */
+export function operationCalls({ steps, triggers }: Pick<Workflow, "steps" | "triggers">): OperationCall[] {
+  const polls = pollCalls(triggers).flatMap(({ name, line, call: { operation, using } }) =>
+    operation ? [{ step: name, line, ...operation, using }] : [],
+  );
+  return [...callsOfSteps(steps), ...polls];
+}
+
+function callsOfSteps(steps: readonly Step[]): OperationCall[] {
   return steps.flatMap((step) => {
     const own = callsOf(step).flatMap(({ operation, using }) =>
       operation ? [{ step: step.name, line: step.line, ...operation, using }] : [],
     );
-    return [...own, ...innerSteps(step).flatMap(operationCalls)];
+    return [...own, ...innerSteps(step).flatMap(callsOfSteps)];
   });
 }
 
-/** The names of the APIs whose operations are called. */
+/** The names of the APIs whose operations some steps call. */
 export function calledApis(steps: readonly Step[]): string[] {
-  return operationCalls(steps).map(({ api }) => api);
+  return callsOfSteps(steps).map(({ api }) => api);
 }
 
 /** The names of the workflows that are called. */

@@ -1,4 +1,4 @@
-import { allCalls, type Principal, type Step, type Workflow } from "@copper-kettle/core";
+import { workflowCalls, type Principal, type Workflow } from "@copper-kettle/core";
 import type { ApiStore } from "../store/apis.js";
 import type { OpenCredential } from "../store/credentials.js";
 
@@ -23,17 +23,20 @@ export function mayChange(open: Pick<OpenCredential, "mayUse" | "mayChange">, by
   return isOwner(by) || allowed.length === 0 || isOneOf(allowed, by);
 }
 
-/** The credentials that deliveries to a workflow are verified with. */
-export function verifiers(triggers: Workflow["triggers"]): string[] {
-  return Object.values(triggers).flatMap((one) =>
-    one.kind === "webhook" && one.verify.by !== "none" ? [one.verify.using] : [],
-  );
-}
-
-/** The credentials that the calls of some steps use: those that they name, and those of the APIs that they call. */
-export function credentialsUsed(steps: readonly Step[], apis: Pick<ApiStore, "get">): Set<string> {
-  const names = allCalls(steps).map(
+/**
+ * The credentials that a workflow uses: those that its calls name, those of the APIs that it calls, and those that its
+ * webhooks verify deliveries with.
+ */
+export function credentialsUsed(
+  workflow: Pick<Workflow, "steps" | "triggers"> | undefined,
+  apis: Pick<ApiStore, "get">,
+): Set<string> {
+  if (!workflow) return new Set();
+  const calls = workflowCalls(workflow).map(
     ({ using, operation }) => using ?? (operation && apis.get(operation.api)?.api.credential),
   );
-  return new Set(names.filter((name) => name !== undefined));
+  const verifiers = Object.values(workflow.triggers).map((one) =>
+    one.kind === "webhook" && one.verify.by !== "none" ? one.verify.using : undefined,
+  );
+  return new Set([...calls, ...verifiers].filter((name) => name !== undefined));
 }

@@ -38,7 +38,9 @@ export function stateOf(
   if (credential.kind === "oauth2" && wantsSignIn(credential) && !storedToken(open, tokens))
     return { state: "sign-in", sentence: "Nobody has signed in yet." };
   if (fault) return { state: "failing", sentence: fault.sentence };
-  const worked = open.lastWorkedAt !== null || storedToken(open, tokens) !== undefined;
+  // A secret is not checked by calling anybody: it is there, or it is not.
+  const worked =
+    credential.kind === "secret" || open.lastWorkedAt !== null || storedToken(open, tokens) !== undefined;
   return { state: worked ? "ready" : "unchecked", sentence: null };
 }
 

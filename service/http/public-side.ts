@@ -240,6 +240,7 @@ async function deliver(context: Context, coming: Coming, body: Uint8Array, traff
       { "WWW-Authenticate": "Signature" },
     );
   }
+  if (verify.by !== "none") context.credentials.noteWorked(verify.using);
   came ??= await bring();
   const { brought, fault } = came;
   if (handshake && greets(handshake.when, inScope(brought)))

@@ -1,5 +1,5 @@
 import type { Run, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
-import { apiChanges, operationCalls, outline, type Step } from "@copper-kettle/core";
+import { apiChanges, operationCalls, outline, type Workflow } from "@copper-kettle/core";
 import type { WorkflowRecord } from "../store/models.js";
 import { iso } from "../times.js";
 import type { Context } from "./context.js";
@@ -52,17 +52,18 @@ export async function workflowDetail(
     inputs: partial?.inputs ?? null,
     outline: outline(steps),
     problemList: problems,
-    scopes: scopesView(context, steps),
-    changedOperations: version ? await changedOperations(context, steps, version.publishedAt) : [],
+    scopes: partial ? scopesView(context, partial) : [],
+    changedOperations:
+      version && partial ? await changedOperations(context, partial, version.publishedAt) : [],
   };
 }
 
 /** The scopes that the operations of a workflow want, beside those that its credentials have. */
 function scopesView(
   { apis, credentials, tokens }: Context,
-  steps: readonly Step[],
+  workflow: Pick<Workflow, "steps" | "triggers">,
 ): WorkflowDetail["scopes"] {
-  return operationCalls(steps).flatMap(({ step, line, api, id, using }) => {
+  return operationCalls(workflow).flatMap(({ step, line, api, id, using }) => {
     const open = apis.get(api)?.api;
     const wanted = open?.operations.find((one) => one.id === id)?.scopes ?? [];
     const name = using ?? open?.credential;
@@ -79,10 +80,10 @@ function scopesView(
 /** Operations that a workflow uses and that have changed since it was published. */
 async function changedOperations(
   { apis }: Context,
-  steps: readonly Step[],
+  workflow: Pick<Workflow, "steps" | "triggers">,
   publishedAt: number,
 ): Promise<WorkflowDetail["changedOperations"]> {
-  const calls = operationCalls(steps);
+  const calls = operationCalls(workflow);
   const found: WorkflowDetail["changedOperations"] = [];
   for (const name of new Set(calls.map(({ api }) => api))) {
     const open = apis.get(name);

@@ -1,5 +1,5 @@
-import { allCalls, calledWorkflows, type JsonObject, type Workflow } from "@copper-kettle/core";
-import { credentialsUsed, verifiers } from "../credentials/rights.js";
+import { calledWorkflows, workflowCalls, type JsonObject, type Workflow } from "@copper-kettle/core";
+import { credentialsUsed } from "../credentials/rights.js";
 import type { ApiStore } from "../store/apis.js";
 import type { Needed } from "../store/grants.js";
 
@@ -8,19 +8,19 @@ import type { Needed } from "../store/grants.js";
  * far as the file, its APIs and the constants of now say them.
  */
 export function neededBy(
-  { steps, triggers }: Pick<Workflow, "steps" | "triggers">,
+  workflow: Pick<Workflow, "steps" | "triggers">,
   { apis, constants }: { apis: Pick<ApiStore, "get">; constants: JsonObject },
 ): Needed[] {
   const named = (kind: Needed["kind"], names: Iterable<string>): Needed[] =>
     [...new Set(names)].map((name) => ({ kind, name }));
-  const hosts = allCalls(steps).flatMap(({ operation, url }) =>
+  const hosts = workflowCalls(workflow).flatMap(({ operation, url }) =>
     (operation ? (apis.get(operation.api)?.api.servers ?? []) : [url.source.replace(/^\S+\s+/, "")]).flatMap(
       (text) => hostOf(text, constants),
     ),
   );
   return [
-    ...named("credential", [...credentialsUsed(steps, apis), ...verifiers(triggers)]),
-    ...named("workflow", calledWorkflows(steps)),
+    ...named("credential", credentialsUsed(workflow, apis)),
+    ...named("workflow", calledWorkflows(workflow.steps)),
     ...named("host", hosts),
   ];
 }

@@ -26,9 +26,11 @@ onMounted(async () => {
 });
 const open = (name: string) => router.push(`/credentials/${name}`);
 const sends = (item: CredentialInfo): string =>
-  item.shown
-    .map((part) => `${part.place === "header" ? "" : `${part.place} `}${part.name}: ${part.value}`)
-    .join("\n");
+  item.kind === "secret"
+    ? "nothing: it verifies deliveries"
+    : item.shown
+        .map((part) => `${part.place === "header" ? "" : `${part.place} `}${part.name}: ${part.value}`)
+        .join("\n");
 </script>
 
 <template>

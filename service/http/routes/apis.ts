@@ -180,7 +180,7 @@ export async function operationUsers(workflows: Context["workflows"]): Promise<M
   const found = new Map<string, string[]>();
   for (const row of await workflows.all()) {
     const { partial } = await workflows.parsed(row.draft);
-    const names = operationCalls(partial?.steps ?? []).map(({ api, id }) => `${api}.${id}`);
+    const names = (partial ? operationCalls(partial) : []).map(({ api, id }) => `${api}.${id}`);
     for (const name of new Set(names)) found.set(name, [...(found.get(name) ?? []), row.name]);
   }
   return found;

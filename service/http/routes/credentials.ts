@@ -124,7 +124,7 @@ async function consentUrl(
 async function usersOf({ workflows, apis }: Context): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const row of await workflows.all())
-    for (const name of credentialsUsed((await workflows.parsed(row.draft)).partial?.steps ?? [], apis))
+    for (const name of credentialsUsed((await workflows.parsed(row.draft)).partial, apis))
       found.set(name, [...(found.get(name) ?? []), row.name]);
   return found;
 }

@@ -10,7 +10,7 @@ import type { Express } from "express";
 import type { WorkflowRecord } from "../../store/models.js";
 import { wantedOf } from "../../triggers/arming.js";
 import { neededBy } from "../../people/needed.js";
-import { credentialsUsed, verifiers } from "../../credentials/rights.js";
+import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
 import { findWorkflow } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
@@ -92,8 +92,7 @@ export async function requireCredentials(
   by: Principal,
 ): Promise<void> {
   const { partial } = await workflows.parsed(digest);
-  const used = [...credentialsUsed(partial?.steps ?? [], apis), ...verifiers(partial?.triggers ?? {})];
-  for (const name of used) {
+  for (const name of credentialsUsed(partial, apis)) {
     const open = credentials.get(name);
     if (open) requireMayUse(open, by);
   }
