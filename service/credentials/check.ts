@@ -80,6 +80,12 @@ async function tried(
     if (warning?.days === 0 && "certificate" in credential)
       return { code: "certificate-expired", sentence: `${warning.sentence} Give the credential a new one.` };
     if (credential.kind === "oauth2" && url === undefined) return await askToken(parts, name, credential);
+    if (credential.kind === "secret")
+      return {
+        code: "sent-nowhere",
+        sentence:
+          "Deliveries are verified with it; it is sent nowhere, so that there is nothing to check. Let the sender deliver once.",
+      };
     if (url === undefined)
       return {
         code: "no-address",
