@@ -69,6 +69,21 @@ try {
   ckettle(["start", "greet-guest", "-i", "email=ines@alpha.example", "-i", "hut=juniper", "--wait"], {
     fails: true,
   });
+  // Three stays are booked: one is told rightly, one twice, and one is forged.
+  const book = async (hut, misbehave) => {
+    const headers = { "Content-Type": "application/json", Authorization: "Bearer sk-stays-4b7e1f20c9" };
+    const body = JSON.stringify({ guestId: "g-1", hut, nights: 2 });
+    await fetch(`${constants.stays}/_control/settings`, {
+      method: "PUT",
+      headers,
+      body: JSON.stringify({ misbehave }),
+    });
+    await fetch(`${constants.stays}/stays`, { method: "POST", headers, body });
+    await new Promise((resolve) => setTimeout(resolve, 700));
+  };
+  await book("corrie", null);
+  await book("eyrie", "twice");
+  await book("juniper", "wrong");
   const nap = join(folder, "nap.yaml");
   writeFileSync(
     nap,
@@ -123,6 +138,10 @@ try {
   await shoot(light.page, "workflows");
   await light.go("/workflows/greet-guest");
   await shoot(light.page, "workflow");
+  await light.go("/workflows/booked-stay");
+  await light.page.getByRole("tab", { name: "Triggers" }).click();
+  await light.page.getByRole("button", { name: "Look" }).last().click();
+  await shoot(light.page, "triggers");
   await light.go("/apis/stays");
   await light.page.getByText("7 of 7").waitFor();
   await shoot(light.page, "api");
@@ -198,32 +217,13 @@ try {
   ]);
   await type("cli-lists", [
     ["ckettle workflow list", ["workflow", "list"]],
-    ["ckettle run list", ["run", "list"]],
-    ["ckettle credential list", ["credential", "list"]],
-    ["ckettle status", ["status"]],
+    ["ckettle trigger list", ["trigger", "list"]],
+    ["ckettle run list --limit 10", ["run", "list", "--limit", "10"]],
   ]);
   await type("cli-run-show", [
     ["ckettle run show " + runOf("greet-guest", "unsure"), ["run", "show", runOf("greet-guest", "unsure")]],
   ]);
-  await type("cli-check-credential", [
-    [
-      "ckettle credential check tanks-signature --call $TANKS/tanks",
-      ["credential", "check", "tanks-signature", "--call", `${constants.tanks}/tanks`],
-    ],
-    ["ckettle credential check ledger-machine", ["credential", "check", "ledger-machine"]],
-    [
-      "ckettle credential check wrong --call $DEPOT/orders",
-      ["credential", "check", "wrong", "--call", `${constants.depot}/orders`],
-      { fails: true },
-    ],
-    [
-      "ckettle credential check trails-key --call $STORES/items/T-100",
-      ["credential", "check", "trails-key", "--call", `${constants.stores}/items/T-100`],
-      { fails: true },
-    ],
-  ]);
   await type("cli-try", [
-    ["ckettle api operations stays --search guest", ["api", "operations", "stays", "--search", "guest"]],
     [
       "ckettle try stays.searchGuests -p email=odd@huts.example",
       ["try", "stays.searchGuests", "-p", "email=odd@huts.example"],
@@ -232,6 +232,16 @@ try {
     [
       "ckettle try depot.listOrders --using wrong",
       ["try", "depot.listOrders", "--using", "wrong"],
+      { fails: true },
+    ],
+    [
+      "ckettle credential check tanks-signature --call $TANKS/tanks",
+      ["credential", "check", "tanks-signature", "--call", `${constants.tanks}/tanks`],
+    ],
+    ["ckettle credential check ledger-machine", ["credential", "check", "ledger-machine"]],
+    [
+      "ckettle credential check trails-key --call $STORES/items/T-100",
+      ["credential", "check", "trails-key", "--call", `${constants.stores}/items/T-100`],
       { fails: true },
     ],
   ]);

@@ -123,13 +123,13 @@ async function load(client: Client, addresses: Record<string, string>, key: stri
     await client.call(routes.pushWorkflow, { params: { name }, body: { text: file } });
     await client.call(routes.publishWorkflow, { params: { name } });
   }
-  const { address } = await client.call(routes.trigger, {
-    params: { name: "booked-stay", trigger: "booked" },
-  });
+  const booked = await client
+    .call(routes.trigger, { params: { name: "booked-stay", trigger: "booked" } })
+    .catch(() => undefined); // somebody may have taken it out
   await fetch(`${addresses["stays"] as string}/_control/settings`, {
     method: "PUT",
     headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ webhook: address }),
+    body: JSON.stringify({ webhook: booked?.address?.url ?? null }),
   });
   if ((await client.call(routes.listRuns, { query: { limit: 1 } })).runs.length > 0) return;
   for (const { workflow, inputs } of plan.starts) {

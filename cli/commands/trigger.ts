@@ -128,12 +128,19 @@ function shownLines(one: Trigger): string[] {
   return [
     `${one.workflow} ${one.name}, version ${one.version}: ${one.on ? "on" : "off"}`,
     one.words,
-    ...(one.address ? [one.address] : []),
+    ...(one.address ? [addressLine(one.address)] : []),
     ...(one.looked ? [lookedLine(one.looked)] : []),
     ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
     ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
   ];
 }
+
+const addressLine = ({ url, secret }: NonNullable<Trigger["address"]>): string =>
+  secret === "none"
+    ? url
+    : secret === "given"
+      ? `${url}/… (the rest was shown once)`
+      : `${url}/… (make the rest with: ckettle trigger address)`;
 
 const lookedLine = ({ at, read, heldBack, fault }: NonNullable<Trigger["looked"]>): string =>
   [

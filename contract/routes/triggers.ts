@@ -42,7 +42,15 @@ export const trigger = z
       })
       .nullable()
       .meta({ description: "Of a poll: its last look." }),
-    address: z.string().nullable().meta({ description: "Of a webhook: where its sender delivers." }),
+    address: z
+      .object({
+        url: z.string().meta({ description: "Without what is unguessable in it, which was shown once." }),
+        secret: z
+          .enum(["none", "missing", "given"])
+          .meta({ description: "Whether an unguessable part belongs to it, and whether one was given out." }),
+      })
+      .nullable()
+      .meta({ description: "Of a webhook: where its sender delivers." }),
     last: triggerEvent.nullable(),
   })
   .meta({ id: "Trigger" });

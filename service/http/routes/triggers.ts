@@ -206,15 +206,14 @@ function wordsFor(kind: string, ready: ReadyTrigger | undefined): string {
   return kind === "by-hand" ? "By hand, or by a program" : "By a delivery";
 }
 
-/** Where a sender delivers; what is unguessable in it was shown once. */
+/** Where a sender delivers. */
 function addressOf(
   { webhooksUrl }: Context,
   { secret }: TriggerRecord,
   { path, verify }: WebhookTrigger,
-): string {
-  const address = `${webhooksUrl}${webhooksPath}/${path}`;
-  if (verify.by !== "none") return address;
-  return secret === null ? `${address}/ (no address was given out yet)` : `${address}/…`;
+): Trigger["address"] {
+  const given = secret === null ? ("missing" as const) : ("given" as const);
+  return { url: `${webhooksUrl}${webhooksPath}/${path}`, secret: verify.by === "none" ? given : "none" };
 }
 
 function eventView(row: EventRecord): TriggerEvent {

@@ -51,7 +51,7 @@ async function now(one: Trigger): Promise<void> {
   await load();
 }
 async function renewed(one: Trigger): Promise<void> {
-  if (one.address?.endsWith("…") && asked.value !== one.name) {
+  if (one.address?.secret === "given" && asked.value !== one.name) {
     asked.value = one.name;
     return;
   }
@@ -95,91 +95,77 @@ watch(() => [props.newestRun, props.published], load);
       The published version has no triggers. Add some under <span class="mono">triggers:</span>, such as
       <span class="mono">nightly: { schedule: { cron: "0 5 * * *", zone: Europe/Vienna } }</span>.
     </p>
-    <table v-else class="lines" aria-label="Triggers">
-      <tbody>
-        <tr v-for="one in triggers" :key="one.name">
-          <td>
-            <strong>{{ one.name }}</strong>
-            <div v-if="one.title" class="dim">{{ one.title }}</div>
-          </td>
-          <td>
-            {{ one.words }}
-            <div v-if="one.looked" class="dim">
-              Looked {{ when(one.looked.at) }}: {{ one.looked.fault ?? `${one.looked.read} items`
-              }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : "" }}
-            </div>
-            <CopyText
-              v-if="one.address && !one.address.endsWith('…')"
-              :text="one.address"
-              label="Its address"
-            />
-            <div v-else-if="one.address" class="mono">{{ one.address }}</div>
-          </td>
-          <td class="text-no-wrap">
-            <template v-if="one.next[0]">next {{ when(one.next[0]) }}</template>
-            <span v-else-if="one.kind === 'schedule' && one.on" class="dim">no next time</span>
-          </td>
-          <td class="text-right text-no-wrap">
-            <v-btn
-              v-if="one.address && /(…|\))$/.test(one.address)"
-              size="small"
-              variant="text"
-              @click="renewed(one)"
-              >{{ asked === one.name ? "Replace it? Senders need the new one" : "New address" }}</v-btn
-            >
-            <v-btn v-if="one.kind === 'schedule'" size="small" variant="text" @click="now(one)"
-              >Start now</v-btn
-            >
-            <v-btn
-              v-if="one.kind !== 'by-hand'"
-              size="small"
-              variant="tonal"
-              :aria-label="`Switch ${one.name} ${one.on ? 'off' : 'on'}`"
-              @click="switched(one, !one.on)"
-              >{{ one.on ? "Switch off" : "Off. Switch on" }}</v-btn
-            >
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <ul v-else class="list" aria-label="Triggers">
+      <li v-for="one in triggers" :key="one.name">
+        <div class="row">
+          <strong>{{ one.name }}</strong>
+          <span v-if="one.title" class="dim">{{ one.title }}</span>
+          <v-spacer />
+          <v-btn v-if="one.kind === 'schedule'" size="small" variant="text" @click="now(one)"
+            >Start now</v-btn
+          >
+          <v-btn
+            v-if="one.kind !== 'by-hand'"
+            size="small"
+            variant="tonal"
+            :aria-label="`Switch ${one.name} ${one.on ? 'off' : 'on'}`"
+            @click="switched(one, !one.on)"
+            >{{ one.on ? "Switch off" : "Off. Switch on" }}</v-btn
+          >
+        </div>
+        <div>
+          {{ one.words }}<template v-if="one.next[0]">. Next: {{ when(one.next[0]) }}</template>
+          <span v-else-if="one.kind === 'schedule' && one.on" class="dim">. There is no next time.</span>
+        </div>
+        <div v-if="one.looked" class="dim">
+          Looked {{ when(one.looked.at) }}: {{ one.looked.fault ?? `${one.looked.read} items`
+          }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : "" }}
+        </div>
+        <template v-if="one.address">
+          <CopyText v-if="one.address.secret === 'none'" :text="one.address.url" label="Its address" />
+          <div v-else class="row">
+            <span class="mono">{{ one.address.url }}/…</span>
+            <span class="dim">{{
+              one.address.secret === "given" ? "The rest was shown once." : "It has no address yet."
+            }}</span>
+            <v-btn size="small" @click="renewed(one)">{{
+              asked === one.name ? "Replace it? Senders need the new one" : "New address"
+            }}</v-btn>
+          </div>
+        </template>
+      </li>
+    </ul>
     <h3 class="text-subtitle-1">Events</h3>
     <p v-if="events.length === 0" class="dim">
       No events yet. A trigger that comes leaves one here, with what became of it.
     </p>
-    <table v-else class="lines" aria-label="Events">
-      <tbody>
-        <template v-for="event in events" :key="event.id">
-          <tr>
-            <td class="text-no-wrap">{{ when(event.at) }}</td>
-            <td>{{ event.trigger }}</td>
-            <td>
-              <router-link v-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
-              <template v-else>{{ event.state }}</template>
-              <div v-if="event.reason" class="dim">{{ event.reason }}</div>
-            </td>
-            <td class="text-right">
-              <v-btn
-                size="small"
-                variant="text"
-                :aria-expanded="opened === event.id"
-                @click="opened = opened === event.id ? '' : event.id"
-                >{{ opened === event.id ? "Close" : "Look" }}</v-btn
-              >
-            </td>
-          </tr>
-          <tr v-if="opened === event.id">
-            <td colspan="4">
-              <p v-if="isEmpty(event.brought)" class="dim">It brought its time, and nothing else.</p>
-              <JsonTree v-else :value="event.brought as Json" />
-              <div class="actions">
-                <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
-                <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
-              </div>
-            </td>
-          </tr>
+    <ul v-else class="list" aria-label="Events">
+      <li v-for="event in events" :key="event.id">
+        <div class="row">
+          <span>{{ when(event.at) }}</span>
+          <span class="dim">{{ event.trigger }}</span>
+          <router-link v-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
+          <strong v-else>{{ event.state }}</strong>
+          <v-spacer />
+          <v-btn
+            size="small"
+            variant="text"
+            :aria-expanded="opened === event.id"
+            @click="opened = opened === event.id ? '' : event.id"
+            >{{ opened === event.id ? "Close" : "Look" }}</v-btn
+          >
+        </div>
+        <div v-if="event.reason" class="dim">{{ event.reason }}</div>
+        <template v-if="opened === event.id">
+          <p v-if="isEmpty(event.brought)" class="dim">It brought its time, and nothing else.</p>
+          <div v-else class="brought"><JsonTree :value="event.brought as Json" /></div>
+          <div class="row">
+            <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
+            <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
+          </div>
         </template>
-      </tbody>
-    </table>
+      </li>
+    </ul>
     <v-btn v-if="more" size="small" variant="text" @click="loadMore">Older events</v-btn>
   </section>
 </template>
@@ -187,12 +173,28 @@ watch(() => [props.newestRun, props.published], load);
 <style scoped>
 .triggers {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
-  justify-items: stretch;
 }
-.actions {
+.list {
+  list-style: none;
+}
+.list li {
+  padding: 8px 10px;
+  border-top: 1px solid rgba(128, 128, 128, 0.25);
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 4px;
+  overflow-wrap: anywhere;
+}
+.row {
   display: flex;
-  gap: 8px;
-  margin-top: 8px;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px 8px;
+}
+.brought {
+  max-height: 360px;
+  overflow: auto;
 }
 </style>
