@@ -65,6 +65,8 @@ export { firstChangedStep } from "./workflows/changed.js";
 export * from "./workflows/edit.js";
 export { rename, renameFunction, type Renamed } from "./workflows/rename.js";
 export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fields.js";
+export { describeWorkflow, type Description, type Way } from "./workflows/describe.js";
+export { openApiOf, type CallableAt } from "./workflows/describe-openapi.js";
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";
 export type * from "./workflows/steps.js";
 export type * from "./workflows/triggers.js";

@@ -11,6 +11,7 @@ import type { Command } from "commander";
 import { readFileSync, writeFileSync } from "node:fs";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
+import { addDescribe } from "./describe.js";
 import { say, show, stateText, table, timeText } from "../output.js";
 
 export function readText(file: string): string {
@@ -53,7 +54,9 @@ export function addWorkflow(program: Command): void {
 
   const group = program
     .command("workflow")
-    .description("workflows: list, show, push, pull, publish, versions, diff, roll-back, grants, remove");
+    .description(
+      "workflows: list, show, push, pull, publish, versions, diff, roll-back, grants, describe, remove",
+    );
   group
     .command("list")
     .description("list the workflows")
@@ -220,6 +223,7 @@ export function addWorkflow(program: Command): void {
         table(["KIND", "NAME", "GIVEN BY", "AT", "WITHDRAWN"], rows, nothingGranted(answer.version)),
       );
     });
+  addDescribe(group);
   group
     .command("remove")
     .description("remove a workflow; its runs remain")

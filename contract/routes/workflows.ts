@@ -119,6 +119,28 @@ export const workflowsRoutes = {
     status: 200,
     needs: "token",
   }),
+  describeWorkflow: route({
+    method: "GET",
+    path: "/api/workflows/{name}/description",
+    summary: "Describe a workflow for programs that call it: an OpenAPI document, and ready calls",
+    params: named,
+    output: z.object({
+      openapi: jsonObject.meta({ description: "An OpenAPI 3.1 document of its webhooks and its start." }),
+      ways: z.array(
+        z.object({
+          trigger: z.string().nullable().meta({ description: "Null: the service's own API." }),
+          method: z.string(),
+          url: z.string(),
+          proof: z.string(),
+          response: z.string(),
+          curl: z.string().meta({ description: "For a POSIX shell; secrets come from its environment." }),
+          fetch: z.string().meta({ description: "An ES module; secrets come from its environment." }),
+        }),
+      ),
+    }),
+    status: 200,
+    needs: "token",
+  }),
   removeWorkflow: route({
     method: "DELETE",
     path: "/api/workflows/{name}",

@@ -180,6 +180,10 @@ function documentSchema(step: z.ZodType, trigger: z.ZodType) {
         within: duration().optional().describe("The longest that a run may take."),
       })
       .optional(),
+    responses: z
+      .record(z.string().regex(/^[2-5]\d\d$/, "a status from 200 to 599"), z.record(z.string(), z.unknown()))
+      .optional()
+      .describe("What a starter that waits may get: JSON Schemas of bodies, by status."),
     steps: z.array(step),
   });
 }

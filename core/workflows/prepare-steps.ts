@@ -3,11 +3,12 @@ import { anything, ofKind } from "../shapes/shape.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { StepKind } from "./document.js";
+import { checkRespond } from "./check-responses.js";
 import { innerLists } from "./nested.js";
 import type { Preparer } from "./prepare.js";
 import { innerCall, prepareOperation, prepareRequest, resultNames } from "./prepare-call.js";
 import { optional, texts, values } from "./prepare-values.js";
-import type { Step, StepBase } from "./steps.js";
+import type { RespondStep, Step, StepBase } from "./steps.js";
 
 type Prepare = (preparer: Preparer, raw: JsonObject, path: Path, base: StepBase) => Step | undefined;
 
@@ -235,7 +236,7 @@ const kinds: Record<StepKind, Prepare> = {
   respond(preparer, raw, path, base) {
     const respond = raw["respond"] as JsonObject;
     const at = [...path, "respond"];
-    return {
+    const step: RespondStep = {
       ...base,
       kind: "respond",
       status:
@@ -244,6 +245,8 @@ const kinds: Record<StepKind, Prepare> = {
           : preparer.value(respond["status"], [...at, "status"]),
       ...values(preparer, respond, at, ["headers", "body"]),
     };
+    checkRespond(preparer, step, at, preparer.responses);
+    return step;
   },
 
   finish(preparer, raw, path, base) {

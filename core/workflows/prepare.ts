@@ -37,6 +37,8 @@ export class Preparer {
   /** All that the file reads, to find what it sets for nothing. */
   readonly #allReads: string[][] = [];
   readonly knowledge: Knowledge;
+  /** What the file says that a starter may get. */
+  responses: JsonObject | undefined;
   /** What is in scope at each step, by the line on which it begins. */
   readonly scopes: { line: number; scope: ShapeScope }[] = [];
 
@@ -57,6 +59,7 @@ export class Preparer {
     const inputs = isObject(value["inputs"]) ? value["inputs"] : undefined;
     this.#visible.inputs = inputs;
     this.knowledge.inputs(inputs);
+    if (isObject(value["responses"])) this.responses = value["responses"];
     this.#collectNames(steps, ["steps"]);
     const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
     const limits = isObject(value["limits"]) ? value["limits"] : {};
@@ -66,6 +69,7 @@ export class Preparer {
       name: typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "",
       ...texts(value, ["title", "about"]),
       ...(inputs ? { inputs } : {}),
+      ...optional("responses", this.responses),
       triggers: this.#triggers(triggers),
       limits: {
         ...(typeof limits["parallel"] === "number" ? { parallel: limits["parallel"] } : {}),

@@ -233,6 +233,8 @@ export interface Workflow {
   triggers: Record<string, ReadyTrigger>;
   /** `within` in milliseconds. */
   limits: { parallel?: number; whenBusy: "queue" | "skip"; within?: number };
+  /** What a starter that waits may get: JSON Schemas by status, as they stand in the file. */
+  responses?: JsonObject;
   steps: Step[];
 }
 

@@ -71,6 +71,15 @@ export class TriggerStore {
     );
   }
 
+  /** Those that senders deliver to and that are on, by workflow and name. */
+  webhooks(): Promise<TriggerRecord[]> {
+    return selectList<TriggerRecord>(
+      this.writer.store,
+      `SELECT ${columns} FROM triggers WHERE path IS NOT NULL AND is_on = 1 ORDER BY workflow, name`,
+      {},
+    );
+  }
+
   async find(workflow: string, name: string): Promise<TriggerRecord | undefined> {
     const [row] = await select<TriggerRecord>(
       this.writer.store,

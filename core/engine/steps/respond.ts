@@ -1,4 +1,5 @@
-import { isObject, type Json, type JsonObject } from "../../values/json.js";
+import { shapeCheck, type ShapeCheck } from "../../shapes/drift.js";
+import { isObject, own, type Json, type JsonObject } from "../../values/json.js";
 import { renderValue, type RespondStep } from "../../workflows/steps.js";
 import type { StepLog } from "../replayed.js";
 import { derivedSecrets } from "../secrets.js";
@@ -27,11 +28,13 @@ export async function walkRespond(walk: Walk, step: RespondStep, frame: Frame, l
     return walk.read.guarded(path, "respond", () => {
       const render = (value: RespondStep["body"]) =>
         value ? (renderValue(value, scope, walk.read.surroundings(path, at)) ?? null) : null;
-      return {
+      const response = {
         status: statusOf(render(step.status), path),
         headers: textHeaders(render(step.headers)),
         body: render(step.body),
       };
+      requireFit(walk.workflow.responses, response, path);
+      return response;
     });
   });
   const masked =
@@ -62,4 +65,27 @@ function textHeaders(value: Json): JsonObject {
       .filter(([, text]) => text !== null)
       .map(([name, text]) => [name, String(text)]),
   );
+}
+
+const checks = new WeakMap<JsonObject, ShapeCheck>();
+
+/** Where the file lists what a starter may get, it gets nothing else. */
+function requireFit(
+  responses: JsonObject | undefined,
+  { status, body }: { status: number; body: Json },
+  path: string,
+): void {
+  if (!responses) return;
+  const fault = (message: string) =>
+    new StepFailed({ code: "bad-response", message, step: path, field: "respond" });
+  const schema = own(responses, String(status));
+  if (!isObject(schema))
+    throw fault(`The response has the status ${status}, which "responses" of the file does not list.`);
+  let check = checks.get(schema);
+  if (!check) checks.set(schema, (check = shapeCheck(schema)));
+  const misfit = check(body).find(({ what }) => what !== "new-field");
+  if (misfit)
+    throw fault(
+      `The response does not fit the schema for ${status} in "responses" of the file: ${misfit.path === "" ? "the body" : misfit.path} ${misfit.detail}`,
+    );
 }

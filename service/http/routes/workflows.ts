@@ -1,5 +1,6 @@
 import { routes } from "@copper-kettle/contract";
 import {
+  describeWorkflow,
   type JsonObject,
   outline,
   readWorkflow,
@@ -12,6 +13,7 @@ import { wantedOf } from "../../triggers/arming.js";
 import { neededBy } from "../../people/needed.js";
 import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
+import { callableAt } from "../describing.js";
 import { findWorkflow } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { requireMayUse } from "../rights.js";
@@ -37,6 +39,13 @@ export function serveWorkflows(app: Express, context: Context): void {
     const version = await workflows.version(params.name, query.version);
     if (!version) throw notFound("version", `${params.name} ${query.version}`);
     return workflowDetail(context, row, version.text);
+  });
+
+  serve(app, routes.describeWorkflow, async ({ params }) => {
+    const { name, draft } = await findWorkflow(context, params.name);
+    const text = (await workflows.startable(name))?.published?.text ?? draft;
+    const { openapi, ways } = describeWorkflow(await workflows.ready(name, text), callableAt(context));
+    return { openapi, ways: ways.map((way) => ({ ...way, trigger: way.trigger ?? null })) };
   });
 
   serve(app, routes.pushWorkflow, async ({ params, body }) => {

@@ -5,6 +5,7 @@ import { onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
 import CopyText from "../shared/CopyText.vue";
+import ProgramCalls from "./ProgramCalls.vue";
 import JsonTree from "../shared/JsonTree.vue";
 
 /** What begins runs of a workflow: each trigger with its next time, and the events that they brought. */
@@ -16,6 +17,7 @@ const opened = ref("");
 const fault = ref("");
 const notice = ref("");
 const asked = ref("");
+const calls = ref(false);
 /** An address that was just made: it is shown once. */
 const given = ref("");
 const params = { name: props.workflow };
@@ -135,6 +137,12 @@ watch(() => [props.newestRun, props.published], load);
         </template>
       </li>
     </ul>
+    <div>
+      <v-btn size="small" variant="text" :aria-expanded="calls" @click="calls = !calls"
+        >For other programs</v-btn
+      >
+    </div>
+    <ProgramCalls v-if="calls" :workflow="workflow" />
     <h3 class="text-subtitle-1">Events</h3>
     <p v-if="events.length === 0" class="dim">
       No events yet. A trigger that comes leaves one here, with what became of it.

@@ -1,0 +1,198 @@
+import {
+  bounds,
+  evaluateIn,
+  isObject,
+  renderIn,
+  type Brought,
+  type Expression,
+  type JsonObject,
+  type Reply,
+  type WebhookTrigger,
+} from "@copper-kettle/core";
+import type { Request, Response } from "express";
+import { newRunId } from "../runs/ids.js";
+import type { TriggerRecord } from "../store/triggers.js";
+import type { Startable } from "../store/workflows.js";
+import { broughtBy, proofParts, usualKey, verified } from "../triggers/deliveries.js";
+import type { Happened } from "../triggers/events.js";
+import type { Context } from "./context.js";
+import { HttpProblem } from "./problems.js";
+import { replied } from "./replies.js";
+import { sendJson } from "./serve-route.js";
+import type { Traffic } from "./traffic.js";
+
+/** A delivery on its way through the checks. */
+export interface Coming {
+  row: TriggerRecord;
+  ready: WebhookTrigger;
+  published: NonNullable<Startable["published"]>;
+  request: Request;
+  response: Response;
+  headers: Record<string, string>;
+  query: Record<string, string>;
+}
+
+export const unknown = (): HttpProblem =>
+  new HttpProblem(404, "not-found", "Not found", "There is no webhook at this address.");
+
+export function refusal(
+  status: number,
+  type: string,
+  title: string,
+  detail: string,
+  after: string,
+): HttpProblem {
+  return new HttpProblem(status, type, title, detail, {}, { "Retry-After": after });
+}
+
+type InScope = Brought;
+
+/** Whether a delivery asks who we are; what it asks about may not have come. */
+function greets(when: Expression, inScope: InScope): boolean {
+  try {
+    return evaluateIn(when, inScope) === true;
+  } catch {
+    return false;
+  }
+}
+
+/** Headers and query without what proves where a delivery comes from. */
+function withoutProof(
+  { ready, headers, query }: Coming,
+  { credentials }: Context,
+): { headers: Record<string, string>; query: Record<string, string> } {
+  const proofs = proofParts(ready.verify, credentials);
+  const without = (fields: Record<string, string>, names: readonly string[]): Record<string, string> =>
+    Object.fromEntries(Object.entries(fields).filter(([name]) => !names.includes(name)));
+  return { headers: without(headers, proofs.headers), query: without(query, proofs.query) };
+}
+
+/** Takes in a delivery whose body has come: verifies it, makes an event of it, and answers when that is durable. */
+export async function deliver(
+  context: Context,
+  coming: Coming,
+  body: Uint8Array,
+  traffic: Traffic,
+): Promise<void> {
+  const { row, ready, published, request, response, headers, query } = coming;
+  const { verify, handshake } = ready;
+  const { method } = request;
+  const id = newRunId();
+  const now = Date.now();
+  const inScope = (trigger: JsonObject): InScope => ({
+    trigger: { ...trigger, kind: "webhook", name: row.name },
+    constants: context.constants.all(),
+    id,
+    at: now,
+  });
+  const shown = withoutProof(coming, context);
+  // Before it is verified nothing of a body is parsed, but for a sender that is asked to say first who it is.
+  const bring = () => broughtBy(context.reader.read, { method, ...shown, body });
+  let came = handshake?.unsigned ? await bring() : undefined;
+  if (handshake && came && greets(handshake.when, inScope(came.brought)))
+    return sendReply(response, handshake.reply, inScope(came.brought));
+  const verdict = verified(
+    { credentials: context.credentials, grants: context.workflows.grants, now },
+    verify,
+    { headers, body, query },
+    { workflow: row.workflow, version: published.version, principal: published.principal },
+  );
+  if (!verdict.ok) {
+    await refused(context, coming, body, verdict.reason, traffic);
+    throw new HttpProblem(
+      401,
+      "unauthorized",
+      "Not verified",
+      "The delivery could not be verified.",
+      {},
+      { "WWW-Authenticate": "Signature" },
+    );
+  }
+  if (verify.by !== "none") context.credentials.noteWorked(verify.using);
+  came ??= await bring();
+  const { brought, fault } = came;
+  if (handshake && greets(handshake.when, inScope(brought)))
+    return sendReply(response, handshake.reply, inScope(brought));
+  if (fault) {
+    await refused(context, coming, body, fault, traffic);
+    throw new HttpProblem(400, "invalid-body", "The body cannot be read", fault);
+  }
+  const key = usualKey(verify, brought);
+  const happened = await context.events.begin({
+    workflow: row.workflow,
+    trigger: row.name,
+    brought,
+    at: now,
+    ...(key === undefined ? {} : { key }),
+  });
+  if (!happened) throw unknown();
+  await answer(context, coming, happened, inScope(brought));
+}
+
+/** What the sender gets; what it delivered is durable by now. */
+async function answer(
+  context: Context,
+  { ready, response }: Coming,
+  happened: Happened,
+  inScope: InScope,
+): Promise<void> {
+  const { id, state, run, reason } = happened;
+  if (state === "skipped")
+    throw refusal(429, "queue-full", "No room", "Too many runs wait already. Try again.", "30");
+  if (state === "refused")
+    throw new HttpProblem(422, "refused", "The delivery starts nothing", reason ?? "It starts no run.");
+  if (ready.response === "from-run" && run !== null) {
+    if (await replied(context, run, ready.within, response)) return;
+    // The sender waited long enough; the run goes on.
+  } else if (typeof ready.response === "object") return sendReply(response, ready.response, inScope);
+  sendJson(response, 202, { event: id, state, ...(run === null ? {} : { run }) });
+}
+
+/** Notes a delivery that was refused: the last few of a trigger, of each no more than its beginning. */
+async function refused(
+  context: Context,
+  coming: Coming,
+  body: Uint8Array,
+  reason: string,
+  traffic: Traffic,
+): Promise<void> {
+  const { eventStore, events } = context;
+  const { row, ready, published, request, headers } = coming;
+  const { workflow, name } = row;
+  if (!traffic.notes(`${workflow} ${name}`)) return;
+  const text = Buffer.from(body.subarray(0, 2_048)).toString();
+  // A signature helps to find out what is wrong; what is a secret itself is left out.
+  const { header } = ready.verify.by === "hmac" ? ready.verify : { header: "webhook-signature" };
+  const signature = headers[header] === undefined ? {} : { [header]: headers[header] };
+  const shown = { ...withoutProof(coming, context).headers, ...signature };
+  const brought: JsonObject = { method: request.method, headers: shown, body: text };
+  const at = Date.now();
+  await events.note(
+    ready,
+    { workflow, trigger: name, version: published.version, at, brought },
+    "refused",
+    reason,
+  );
+  await eventStore.keepRefused(workflow, name, bounds.refusedDeliveries);
+}
+
+const longestReply = 4_096;
+
+/** A response that the file says: JSON or plain text, and not long. */
+function sendReply(response: Response, { status, headers, body }: Reply, inScope: InScope): void {
+  const value = body ? renderIn(body, inScope) : null;
+  const fields = headers ? renderIn(headers, inScope) : {};
+  if (isObject(fields))
+    for (const [name, field] of Object.entries(fields))
+      if (/^(x-|retry-after$)/i.test(name)) response.set(name, String(field));
+  if (JSON.stringify(value).length > longestReply)
+    throw new HttpProblem(
+      500,
+      "reply-too-long",
+      "The reply is too long",
+      `A reply may be ${longestReply} bytes long.`,
+    );
+  if (value === null) response.status(status).end();
+  else if (typeof value === "string") response.status(status).type("text/plain").send(value);
+  else sendJson(response, status, value);
+}
