@@ -164,7 +164,7 @@ function tookText(run: Run): string {
 }
 
 function rowOf(run: Run): string[] {
-  const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? "";
+  const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? run.waits[0]?.reason ?? "";
   const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why;
   return [
     run.id,

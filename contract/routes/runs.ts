@@ -46,7 +46,7 @@ export const run = z
       .array(
         z.object({
           path: z.string(),
-          kind: z.enum(["credential", "lock", "run", "breakpoint", "rate-limit"]),
+          kind: z.enum(["credential", "lock", "run", "breakpoint", "rate-limit", "turn"]),
           name: z.string(),
           reason: z.string(),
         }),

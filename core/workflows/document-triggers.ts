@@ -7,6 +7,18 @@ const common = {
   title: z.string().optional(),
   "only-if": expression().optional().describe("Whether an event starts a run; else it is left out."),
   inputs: values().optional().describe("The inputs of the run, from what the trigger brings."),
+  "one-at-a-time": template()
+    .optional()
+    .describe("Runs with the same text go one after another, in the order of their events."),
+  "latest-only": z
+    .boolean()
+    .optional()
+    .describe("With one-at-a-time: of runs that wait, only the latest goes on; default: false."),
+  parallel: z.int().min(1).max(10_000).optional().describe("Runs of this trigger side by side."),
+  "when-busy": z
+    .enum(["queue", "skip"])
+    .optional()
+    .describe("What becomes of an event when so many run; default: queue."),
   was: z.string().optional().describe("The name that this trigger had before: it takes over its state."),
 };
 

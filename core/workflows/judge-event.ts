@@ -17,9 +17,12 @@ export interface Brought {
   at: number;
 }
 
-/** What is to become of an event: a start with its inputs, and with what is the same in a repeat; or why there is none. */
+/**
+ * What is to become of an event: a start with its inputs, and with what is the same in a repeat, and in runs that go one after
+ * another; or why there is none.
+ */
 export type Judged =
-  | { what: "start"; inputs: JsonObject; key?: string }
+  | { what: "start"; inputs: JsonObject; key?: string; turn?: string }
   | { what: "left-out"; reason: string }
   | { what: "refused"; reason: string };
 
@@ -34,11 +37,18 @@ export function judgeEvent(ready: ReadyTrigger, brought: Brought): Judged {
     }
     const inputs = ready.inputs ? renderIn(ready.inputs, brought) : {};
     if (!isObject(inputs)) return refused(`"inputs" must be a mapping, but they are ${shown(inputs)}.`);
-    if (ready.kind !== "webhook" || !ready.oncePer) return { what: "start", inputs };
-    const key = evaluateIn(ready.oncePer, brought);
-    if (key === null || (typeof key === "string" && key.trim() === ""))
+    const key = ready.kind === "webhook" && ready.oncePer ? evaluateIn(ready.oncePer, brought) : undefined;
+    if (isBlank(key))
       return refused('"once-per" gives nothing, so a repeat of this event could not be told.');
-    return { what: "start", inputs, key: typeof key === "string" ? key : printJson(key) };
+    const turn = ready.oneAtATime ? renderIn(ready.oneAtATime, brought) : undefined;
+    if (isBlank(turn))
+      return refused('"one-at-a-time" gives nothing, so it is not clear what goes before it.');
+    return {
+      what: "start",
+      inputs,
+      ...(key === undefined ? {} : { key: textOf(key) }),
+      ...(turn === undefined ? {} : { turn: textOf(turn) }),
+    };
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
     return refused(error.message);
@@ -97,5 +107,8 @@ const surroundings = ({ id, at }: Brought) => ({
   now: () => at,
   uuid: (place: string, count: number) => derivedUuid(id, "", place, count),
 });
+const isBlank = (value: Json | undefined): boolean =>
+  value === null || (typeof value === "string" && value.trim() === "");
+const textOf = (value: Json): string => (typeof value === "string" ? value : printJson(value));
 const refused = (reason: string): Judged => ({ what: "refused", reason });
 const shown = (value: Json): string => printJson(value).slice(0, 60);

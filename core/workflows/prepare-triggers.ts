@@ -24,7 +24,17 @@ export function prepareTrigger(
     ...texts(raw, ["title", "was"]),
     ...optional("onlyIf", preparer.expression(raw["only-if"], [...path, "only-if"])),
     ...values(preparer, raw, path, ["inputs"]),
+    ...optional("oneAtATime", values(preparer, raw, path, ["one-at-a-time"])["one-at-a-time"]),
+    ...(raw["latest-only"] === true ? { latestOnly: true } : {}),
+    ...(typeof raw["parallel"] === "number" ? { parallel: raw["parallel"] } : {}),
+    whenBusy: raw["when-busy"] === "skip" ? "skip" : "queue",
   };
+  for (const [key, needs] of [
+    ["latest-only", "one-at-a-time"],
+    ["when-busy", "parallel"],
+  ] as const)
+    if (raw[key] !== undefined && raw[needs] === undefined)
+      preparer.source.report([...path, key], "trigger", `"${key}" says something only beside "${needs}".`);
   const own = raw[kind];
   return isObject(own) ? kinds[kind](preparer, own, [...path, kind], base, raw) : undefined;
 }

@@ -11,6 +11,12 @@ export interface TriggerBase {
   line: number;
   onlyIf?: Expression;
   inputs?: ValueTemplate;
+  /** Runs with the same text go one after another. */
+  oneAtATime?: ValueTemplate;
+  latestOnly?: boolean;
+  /** Runs of this trigger side by side; `skip`: an event that comes then starts a run that does nothing. */
+  parallel?: number;
+  whenBusy: "queue" | "skip";
   /** The name that it had before. */
   was?: string;
 }

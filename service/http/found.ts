@@ -39,7 +39,13 @@ export function findOperation(
 }
 
 /** A run as lists and responses show it. */
-export const showRun = ({ runner }: Context, row: RunRecord): Run => runView(row, runner.isActive(row.id));
+export function showRun({ runner }: Context, row: RunRecord): Run {
+  const run = runView(row, runner.isActive(row.id));
+  const first = run.state === "queued" ? runner.behind(run.id) : undefined;
+  if (first === undefined) return run;
+  const reason = `Waits for its turn: the run ${first} goes first.`;
+  return { ...run, waits: [{ path: "", kind: "turn", name: first, reason }] };
+}
 
 /** So many pages of a thousand entries of a run are read at a time. */
 const mostPages = 50;

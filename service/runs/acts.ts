@@ -42,7 +42,13 @@ export class RunActs {
   constructor(
     readonly journals: JournalStore,
     readonly runner: Runner,
-  ) {}
+  ) {
+    runner.events.on("leftOut", (run, later) => {
+      this.#leaveOut(run, later).catch((error: unknown) =>
+        runner.parts.log.error({ err: error, run }, "a run that a later one replaced was not ended"),
+      );
+    });
+  }
 
   /** What a person does to a run, on the run as it is then; again if the run itself wrote to its journal meanwhile. */
   #act(row: RunRecord, work: (now: RunRecord) => Promise<void>): Promise<void> {
@@ -55,6 +61,19 @@ export class RunActs {
         }
       }
     }, row.id);
+  }
+
+  /** Ends a run that has not begun, since a later one took its place. After a kill it goes on as if there were none. */
+  async #leaveOut(run: string, later: string): Promise<void> {
+    const row = await this.journals.runs.find(run);
+    if (!row) return;
+    await this.#act(row, async ({ endedAt, workflow }) => {
+      if (endedAt !== null) return;
+      const { journal } = await this.journals.load(run, workflow);
+      const message = `Left out: the run ${later} came after it ("latest-only").`;
+      await write(journal, [{ type: "finished", at: Date.now(), state: "skipped", message, problems: 0 }]);
+      this.runner.events.emit("rested", run, { state: "skipped" });
+    });
   }
 
   /** Stops a run: after its step, or now. One that is not acting stops at once. */

@@ -1,9 +1,19 @@
+/** Runs of one name of which so many go side by side, such as those of one trigger, or of one guest. */
+export interface Share {
+  name: string;
+  most: number;
+  /** Of those that wait, only the latest goes on. */
+  latest?: boolean;
+}
+
 /** A run that waits for its turn, or has it. */
 export interface Turn {
   run: string;
   workflow: string;
   /** Runs of this workflow side by side; undefined: no limit of its own. */
   parallel: number | undefined;
+  /** What it counts against besides. */
+  shares?: readonly Share[];
 }
 
 /** The runs of one workflow that wait: those that hold a place go on whenever there is a turn, the others one by one. */
@@ -13,13 +23,24 @@ interface Line {
 }
 
 /**
- * Turns for runs: a bound on all of them, one for each workflow, and fair turns between workflows, so that many runs
- * of one do not starve a single one of another.
+ * Turns for runs: a bound on all of them, one for each workflow, one for each share, and fair turns between workflows, so
+ * that many runs of one do not starve a single one of another. A run holds its place while it acts or sleeps, and its
+ * shares until it has ended.
  */
 export class TurnQueue {
   readonly #waiting = new Map<string, Line>();
   /** Runs that hold a place: those that run, and those asleep. */
   readonly #places = new Map<string, Set<string>>();
+  /** Runs that hold a share, in the order in which they came to it. */
+  readonly #holders = new Map<string, Set<string>>();
+  /** Turns that wait for a share, in their order. */
+  readonly #held = new Map<string, Turn[]>();
+  /** How many turns of each workflow wait for a share. */
+  readonly #heldOf = new Map<string, number>();
+  /** The shares of each run that waits or holds some. */
+  readonly #sharesOf = new Map<string, readonly Share[]>();
+  /** Of each share of which only the latest goes on: the one that has not begun. */
+  readonly #latest = new Map<string, Turn>();
   #running = 0;
   #paused = false;
   #order: string[] = [];
@@ -27,10 +48,27 @@ export class TurnQueue {
   constructor(
     readonly most: number,
     readonly begin: (turn: Turn) => void,
+    /** A run that has not begun and shall not: a later one came. */
+    readonly leftOut: (turn: Turn, later: string) => void = () => undefined,
   ) {}
 
   /** Puts a run into its workflow's queue; `first` for one that comes back. */
   add(turn: Turn, { first = false }: { first?: boolean } = {}): void {
+    const { run, shares = [] } = turn;
+    if (shares.length > 0) this.#sharesOf.set(run, shares);
+    for (const { name, latest } of shares) {
+      if (!latest || this.#holders.get(name)?.has(run)) continue;
+      const before = this.#latest.get(name);
+      this.#latest.set(name, turn);
+      if (!before || before.run === run) continue;
+      this.remove(before.run, before.workflow);
+      this.leftOut(before, run);
+    }
+    this.#put(turn, first);
+    this.#next();
+  }
+
+  #put(turn: Turn, first: boolean): void {
     let line = this.#waiting.get(turn.workflow);
     if (!line) {
       this.#waiting.set(turn.workflow, (line = { placed: [], others: [] }));
@@ -39,30 +77,45 @@ export class TurnQueue {
     const list = this.#placesOf(turn.workflow).has(turn.run) ? line.placed : line.others;
     if (first) list.unshift(turn);
     else list.push(turn);
-    this.#next();
   }
 
-  /** A run keeps its place while it sleeps, without running. */
-  holdPlace(run: string, workflow: string): void {
-    this.#placesOf(workflow).add(run);
+  /** A run keeps its shares, and its place while it sleeps, without running. */
+  hold(run: string, workflow: string, shares: readonly Share[], { place }: { place: boolean }): void {
+    if (place) this.#placesOf(workflow).add(run);
+    this.#take(run, shares);
   }
 
-  /** A run has come to rest; `keepsPlace` while it only sleeps. */
-  rested(run: string, workflow: string, { keepsPlace }: { keepsPlace: boolean }): void {
+  /** A run has come to rest; `keepsPlace` while it only sleeps, `keepsShares` while it has not ended. */
+  rested(
+    run: string,
+    workflow: string,
+    { keepsPlace, keepsShares = keepsPlace }: { keepsPlace: boolean; keepsShares?: boolean },
+  ): void {
     this.#running--;
     if (!keepsPlace) this.#placesOf(workflow).delete(run);
+    if (!keepsShares) this.#release(run);
     this.#next();
   }
 
-  /** Takes a run out: it waits no more, and holds no place. */
+  /** Takes a run out: it waits no more, and holds neither a place nor a share. */
   remove(run: string, workflow: string): void {
     this.#placesOf(workflow).delete(run);
     const line = this.#waiting.get(workflow);
-    for (const list of line ? [line.placed, line.others] : []) {
-      const at = list.findIndex((turn) => turn.run === run);
-      if (at >= 0) list.splice(at, 1);
+    for (const list of line ? [line.placed, line.others] : []) takeOut(list, run);
+    for (const { name } of this.#sharesOf.get(run) ?? []) {
+      if (takeOut(this.#held.get(name) ?? [], run)) this.#countHeld(workflow, -1);
+      if (this.#latest.get(name)?.run === run) this.#latest.delete(name);
     }
+    this.#release(run);
     this.#next();
+  }
+
+  /** The run that holds what a run waits for; undefined where it waits for none. */
+  behind(run: string): string | undefined {
+    for (const { name } of this.#sharesOf.get(run) ?? [])
+      if (this.#held.get(name)?.some((turn) => turn.run === run))
+        return this.#holders.get(name)?.values().next().value;
+    return undefined;
   }
 
   /** Whether every turn is taken while others wait for one. */
@@ -75,6 +128,11 @@ export class TurnQueue {
     return this.#placesOf(workflow).size;
   }
 
+  /** How many runs hold a share, or wait for it. */
+  sharing(name: string): number {
+    return (this.#holders.get(name)?.size ?? 0) + (this.#held.get(name)?.length ?? 0);
+  }
+
   /** Begins no more turns, until it goes on. */
   pause(paused: boolean): void {
     this.#paused = paused;
@@ -83,7 +141,7 @@ export class TurnQueue {
 
   waiting(workflow: string): number {
     const line = this.#waiting.get(workflow);
-    return line ? line.placed.length + line.others.length : 0;
+    return (line ? line.placed.length + line.others.length : 0) + (this.#heldOf.get(workflow) ?? 0);
   }
 
   #placesOf(workflow: string): Set<string> {
@@ -92,12 +150,44 @@ export class TurnQueue {
     return places;
   }
 
+  #take(run: string, shares: readonly Share[]): void {
+    if (shares.length > 0) this.#sharesOf.set(run, shares);
+    for (const { name } of shares) {
+      let holders = this.#holders.get(name);
+      if (!holders) this.#holders.set(name, (holders = new Set()));
+      holders.add(run);
+      if (this.#latest.get(name)?.run === run) this.#latest.delete(name);
+    }
+  }
+
+  /** Gives the shares of a run to those that wait for them: they come before all others of their workflow. */
+  #release(run: string): void {
+    for (const { name } of this.#sharesOf.get(run) ?? []) {
+      const holders = this.#holders.get(name);
+      if (!holders?.delete(run)) continue;
+      if (holders.size === 0) this.#holders.delete(name);
+      const held = this.#held.get(name);
+      const next = held?.shift();
+      if (held?.length === 0) this.#held.delete(name);
+      if (!next) continue;
+      this.#countHeld(next.workflow, -1);
+      this.#put(next, true);
+    }
+    this.#sharesOf.delete(run);
+  }
+
+  #countHeld(workflow: string, by: number): void {
+    const count = (this.#heldOf.get(workflow) ?? 0) + by;
+    if (count > 0) this.#heldOf.set(workflow, count);
+    else this.#heldOf.delete(workflow);
+  }
+
   #next(): void {
     let passedOver = 0;
     while (!this.#paused && this.#running < this.most && passedOver < this.#order.length) {
       const workflow = this.#order.shift() as string;
       const line = this.#waiting.get(workflow) as Line;
-      const turn = line.placed.shift() ?? (this.#fits(line.others[0]) ? line.others.shift() : undefined);
+      const turn = line.placed.shift() ?? this.#oneOf(line);
       if (line.placed.length + line.others.length > 0) this.#order.push(workflow);
       else this.#waiting.delete(workflow);
       if (!turn) {
@@ -107,12 +197,40 @@ export class TurnQueue {
       passedOver = 0;
       this.#running++;
       this.#placesOf(workflow).add(turn.run);
+      this.#take(turn.run, turn.shares ?? []);
       this.begin(turn);
     }
   }
 
-  #fits(turn: Turn | undefined): boolean {
-    if (turn === undefined || turn.parallel === undefined) return turn !== undefined;
-    return this.#placesOf(turn.workflow).size < turn.parallel;
+  /** The first one that may begin. Who needs a share that others hold steps aside until it is free. */
+  #oneOf({ others }: Line): Turn | undefined {
+    for (let turn = others[0]; turn && this.#fits(turn); turn = others[0]) {
+      others.shift();
+      const full = this.#full(turn);
+      if (full === undefined) return turn;
+      const held = this.#held.get(full);
+      if (held) held.push(turn);
+      else this.#held.set(full, [turn]);
+      this.#countHeld(turn.workflow, 1);
+    }
+    return undefined;
   }
+
+  #full({ run, shares = [] }: Turn): string | undefined {
+    return shares.find(({ name, most }) => {
+      const holders = this.#holders.get(name);
+      return holders !== undefined && holders.size >= most && !holders.has(run);
+    })?.name;
+  }
+
+  #fits(turn: Turn): boolean {
+    return turn.parallel === undefined || this.#placesOf(turn.workflow).size < turn.parallel;
+  }
+}
+
+function takeOut(list: Turn[], run: string): boolean {
+  const at = list.findIndex((turn) => turn.run === run);
+  if (at < 0) return false;
+  list.splice(at, 1);
+  return true;
 }

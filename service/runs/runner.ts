@@ -32,7 +32,7 @@ import { continueRunIds } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
 import { portsOf } from "./ports.js";
 import type { RateLimiter } from "./rate-limiter.js";
-import { TurnQueue, type Turn } from "./queue.js";
+import { TurnQueue, type Share, type Turn } from "./queue.js";
 
 export interface RunnerParts {
   journals: JournalStore;
@@ -61,6 +61,8 @@ export interface StarterResponse {
 interface RunnerEvents {
   response: [run: string, response: StarterResponse];
   rested: [run: string, result: Advanced];
+  /** A run that has not begun, and is not to: a later one takes its place. */
+  leftOut: [run: string, later: string];
 }
 
 /** A run that was just written to the store. */
@@ -105,7 +107,14 @@ export class Runner {
   constructor(readonly parts: RunnerParts) {
     this.events.setMaxListeners(0);
     this.faults = new RunFaults(parts);
-    this.#queue = new TurnQueue(bounds.actingRuns, (turn) => this.#act(turn));
+    this.#queue = new TurnQueue(
+      bounds.actingRuns,
+      (turn) => this.#act(turn),
+      ({ run }, later) => {
+        this.#fresh.delete(run);
+        this.events.emit("leftOut", run, later);
+      },
+    );
     parts.journals.writer.events.on("woken", (runs) => this.#goOn(runs));
   }
 
@@ -115,9 +124,10 @@ export class Runner {
     const rows = await runs.unended();
     const newest = await runs.newestId();
     if (newest !== undefined) continueRunIds(newest);
-    for (const row of rows) {
-      if (row.state === "waiting") this.#queue.holdPlace(row.id, row.workflow);
-    }
+    const begun = new Set(["running", "waiting", "unsure", "parked"]);
+    for (const row of rows)
+      if (begun.has(row.state))
+        this.#queue.hold(row.id, row.workflow, sharesOf(row), { place: row.state === "waiting" });
     for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
     await this.children.stopCalled();
     this.#wakeSoon();
@@ -177,7 +187,9 @@ export class Runner {
     // A long queue must not hold its runs in memory.
     if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
-    this.#queue.add({ run: row.id, workflow: row.workflow, parallel: workflow?.limits.parallel }, options);
+    const { id: run, workflow: name } = row;
+    const shares = sharesOf(row);
+    this.#queue.add({ run, workflow: name, parallel: workflow?.limits.parallel, shares }, options);
   }
 
   /** How many runs act at the moment. */
@@ -216,6 +228,16 @@ export class Runner {
     active.rouse.abort();
     if (now) active.cut.abort();
     return true;
+  }
+
+  /** The run that goes first, of one that waits since only so many of its kind go side by side. */
+  behind(run: string): string | undefined {
+    return this.#queue.behind(run);
+  }
+
+  /** How many runs hold a share, or wait for it. */
+  sharing(name: string): number {
+    return this.#queue.sharing(name);
   }
 
   /** Takes a run that is not active out of all queues. */
@@ -291,6 +313,7 @@ export class Runner {
     this.#active.set(run, active);
     this.#woken.delete(run);
     let result: Advanced | undefined;
+    let again = false;
     try {
       result = await this.#advance(run, active);
       this.faults.wentOn(run);
@@ -298,12 +321,17 @@ export class Runner {
         this.parts.log.info({ run, workflow, state: result.state, error: result.error?.code }, "run rested");
     } catch (error) {
       if (await this.faults.holds(turn, error)) result = { state: "parked" };
-      else if (!this.#pause.signal.aborted)
+      else if (!this.#pause.signal.aborted) {
+        again = true;
         setTimeout(() => this.#queue.add(turn), bounds.runFaultPause).unref();
+      }
     }
     active.loaded();
     this.#active.delete(run);
-    this.#queue.rested(run, workflow, { keepsPlace: result?.state === "waiting" });
+    this.#queue.rested(run, workflow, {
+      keepsPlace: result?.state === "waiting",
+      keepsShares: again || (result !== undefined && !isEnd(result.state)),
+    });
     const early = this.#wokenEarly.delete(run);
     if (result && isEnd(result.state)) this.parts.locks.releaseAll(run);
     if (result) this.events.emit("rested", run, result);
@@ -346,4 +374,8 @@ export class Runner {
 
 function isEnd(state: Advanced["state"]): boolean {
   return state === "succeeded" || state === "failed" || state === "stopped" || state === "skipped";
+}
+
+function sharesOf({ shares }: Woken): Share[] {
+  return shares === null ? [] : (JSON.parse(shares) as Share[]);
 }

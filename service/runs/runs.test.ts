@@ -45,7 +45,7 @@ describe("turns", () => {
 
   it("end for a run that is taken out", () => {
     const turns = queue(10);
-    turns.holdPlace("a1", "a");
+    turns.hold("a1", "a", [], { place: true });
     turns.add(turn("a2", "a", 1));
     turns.add(turn("a3", "a", 1));
     turns.remove("a2", "a");

@@ -11,8 +11,8 @@ describe("turns of a workflow whose places are taken", () => {
     const begun: string[] = [];
     const queue = new TurnQueue(10, ({ run }) => begun.push(run));
     const turn = (run: string) => ({ run, workflow: "round", parallel: 2 });
-    queue.holdPlace("asleep-1", "round");
-    queue.holdPlace("asleep-2", "round");
+    queue.hold("asleep-1", "round", [], { place: true });
+    queue.hold("asleep-2", "round", [], { place: true });
     for (const run of ["new-1", "new-2"]) queue.add(turn(run));
     expect(begun).toEqual([]);
     expect(queue.waiting("round")).toBe(2);
@@ -42,6 +42,67 @@ describe("turns of a workflow whose places are taken", () => {
     for (let index = 0; index < 9_999; index++) queue.rested(`r${index}`, "w", { keepsPlace: false });
     expect(queue.waiting("w")).toBe(0);
     expect(queue.places("w")).toBe(1);
+  });
+});
+
+describe("shares of runs", () => {
+  const shared = (most = 1, latest = false) => {
+    const begun: string[] = [];
+    const left: string[] = [];
+    const queue = new TurnQueue(
+      100,
+      ({ run }) => begun.push(run),
+      ({ run }, later) => left.push(`${run} for ${later}`),
+    );
+    const add = (run: string, name: string, parallel?: number) =>
+      queue.add({ run, workflow: "w", parallel, shares: [{ name, most, latest }] });
+    return { begun, left, queue, add };
+  };
+
+  it("let those of another name pass, and keep the order of the same", () => {
+    const { begun, queue, add } = shared();
+    for (const run of ["a1", "a2", "b1", "a3"]) add(run, run.slice(0, 1));
+    expect(begun).toEqual(["a1", "b1"]);
+    expect([queue.waiting("w"), queue.sharing("a"), queue.behind("a3")]).toEqual([2, 3, "a1"]);
+    // Asleep or unsure it keeps its share; only its end frees it.
+    queue.rested("a1", "w", { keepsPlace: false, keepsShares: true });
+    expect(begun).toEqual(["a1", "b1"]);
+    queue.add(
+      { run: "a1", workflow: "w", parallel: undefined, shares: [{ name: "a", most: 1 }] },
+      { first: true },
+    );
+    queue.rested("a1", "w", { keepsPlace: false });
+    expect(begun).toEqual(["a1", "b1", "a1", "a2"]);
+    queue.remove("a3", "w");
+    queue.rested("a2", "w", { keepsPlace: false });
+    expect([begun.length, queue.waiting("w"), queue.sharing("a")]).toEqual([4, 0, 0]);
+  });
+
+  it("wait for the workflow's places, too, without losing their order", () => {
+    const { begun, queue, add } = shared();
+    for (const run of ["a1", "a2", "b1", "b2"]) add(run, run.slice(0, 1), 1);
+    expect(begun).toEqual(["a1"]);
+    queue.rested("a1", "w", { keepsPlace: false });
+    queue.rested("a2", "w", { keepsPlace: false });
+    queue.rested("b1", "w", { keepsPlace: false });
+    expect(begun).toEqual(["a1", "a2", "b1", "b2"]);
+  });
+
+  it("of which the latest counts leave out one that has not begun, and no other", () => {
+    const { begun, left, queue, add } = shared(1, true);
+    for (const run of ["1", "2", "3"]) add(run, "a");
+    expect([begun, left]).toEqual([["1"], ["2 for 3"]]);
+    queue.rested("1", "w", { keepsPlace: false });
+    expect(begun).toEqual(["1", "3"]);
+    add("4", "a");
+    expect(left).toEqual(["2 for 3"]);
+  });
+
+  it("of ten thousand that wait for one take no longer for the last than for the first", () => {
+    const { queue, add } = shared();
+    for (let index = 0; index < 10_000; index++) add(`r${index}`, "a");
+    for (let index = 0; index < 10_000; index++) queue.rested(`r${index}`, "w", { keepsPlace: false });
+    expect([queue.waiting("w"), queue.sharing("a")]).toEqual([0, 0]);
   });
 });
 

@@ -28,6 +28,7 @@ import { shownOptions } from "./rehearsed.js";
 import { startRows } from "./masked-rows.js";
 import { newRunId } from "./ids.js";
 import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
+import type { Share } from "./queue.js";
 import type { Runner } from "./runner.js";
 
 /** The inputs of a start are not as the workflow wants them. */
@@ -88,6 +89,10 @@ export interface StartRequest {
   /** Places that hold secrets, besides those that its inputs say: in the inputs, in fixed results, in steps. */
   secretPlaces?: Path[];
   options?: RunOptions;
+  /** What it counts against besides its workflow's own limit. */
+  shares?: Share[];
+  /** Shares of which, when they are full, a start is left out. */
+  skipIfFull?: readonly string[];
   /** The run whose ids it takes; missing: its own. */
   origin?: string;
   /** A run whose files it may read as well: all of them, or some. */
@@ -103,7 +108,7 @@ const unbegun = { ...emptySummary(), error: null, unsure: "[]", waits: "[]", res
 export class Starts {
   /** Starts under way, by workflow and key, so that two at once are one. */
   readonly #pending = new Map<string, { created: Promise<RunRecord>; inputs: Buffer }>();
-  /** Runs of each workflow that are on their way into the queue. */
+  /** Runs of each workflow, and of each share, that are on their way into the queue. */
   readonly #beginning = new Map<string, number>();
 
   constructor(
@@ -189,12 +194,13 @@ export class Starts {
       principal: request.principal ? printPrincipal(request.principal) : null,
       startedBy: printPrincipal(request.by),
       options: options ? printJson(shownOptions(options)) : null,
+      shares: request.shares && request.shares.length > 0 ? JSON.stringify(request.shares) : null,
       repeats: options?.from?.run ?? null,
       ...unbegun,
     };
     const insert = {
       key: `new run ${id}`,
-      into: "runs (id, workflow, version, text, origin, state, trigger, created_at, parent, principal, started_by, options, repeats)",
+      into: "runs (id, workflow, version, text, origin, state, trigger, created_at, parent, principal, started_by, options, shares, repeats)",
       values: [
         id,
         row.workflow,
@@ -208,6 +214,7 @@ export class Starts {
         row.principal,
         row.startedBy,
         row.options,
+        row.shares,
         row.repeats,
       ],
     };
@@ -227,33 +234,49 @@ export class Starts {
       ...secretPlaces((trigger.body ?? null) as Json).map((place) => ["trigger", "body", ...place]),
     ];
     const rows = startRows(started, places, request.secrets);
-    const { name } = workflow;
-    const beginning = this.#beginning.get(name) ?? 0;
-    if (this.#isSkipped(workflow, beginning)) {
-      const message = `Skipped: ${workflow.limits.parallel ?? 0} runs of ${request.workflow} were active ("when-busy: skip").`;
+    const full = this.#full(workflow, request);
+    if (full !== undefined) {
+      const message = `Skipped: ${full} ("when-busy: skip").`;
       const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
       rows.push({ entry, open: printJson(entry), sealed: undefined });
       await journal.write(rows, inserts);
       return { ...row, state: "skipped", endedAt: now, message };
     }
     // Counted before anything is waited for: two starts in one commit must not both find the last place free.
-    this.#beginning.set(name, beginning + 1);
+    const counted = [workflow.name, ...(request.shares ?? []).map((share) => share.name)];
+    for (const name of counted) this.#count(name, 1);
     try {
       await journal.write(rows, inserts);
       this.journals.events.emit("state", id, request.workflow, "queued");
       await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
     } finally {
-      const left = (this.#beginning.get(name) ?? 1) - 1;
-      if (left > 0) this.#beginning.set(name, left);
-      else this.#beginning.delete(name);
+      for (const name of counted) this.#count(name, -1);
     }
     return row;
   }
 
-  /** Whether a start is left out, since as many runs go on as may. */
-  #isSkipped({ name, limits }: Workflow, beginning: number): boolean {
-    if (limits.whenBusy !== "skip" || limits.parallel === undefined) return false;
-    return this.runner.places(name) + beginning >= limits.parallel;
+  #count(name: string, by: number): void {
+    const count = (this.#beginning.get(name) ?? 0) + by;
+    if (count > 0) this.#beginning.set(name, count);
+    else this.#beginning.delete(name);
+  }
+
+  /** Why a start is left out: as many runs go on as may. */
+  #full({ name, limits }: Workflow, { shares = [], skipIfFull = [] }: StartRequest): string | undefined {
+    const beginning = (of: string): number => this.#beginning.get(of) ?? 0;
+    const { parallel, whenBusy } = limits;
+    if (
+      whenBusy === "skip" &&
+      parallel !== undefined &&
+      this.runner.places(name) + beginning(name) >= parallel
+    )
+      return `${parallel} runs of ${name} were active`;
+    const full = shares.find(
+      (share) =>
+        skipIfFull.includes(share.name) &&
+        this.runner.sharing(share.name) + beginning(share.name) >= share.most,
+    );
+    return full && `${full.most} runs of this trigger were active`;
   }
 }
 

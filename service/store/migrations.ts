@@ -10,6 +10,7 @@ import { keys, moveKeys } from "./migrations/0010-keys.js";
 import { fileOwners } from "./migrations/0012-file-owners.js";
 import { triggers } from "./migrations/0013-triggers.js";
 import { polls } from "./migrations/0014-polls.js";
+import { shares } from "./migrations/0015-shares.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -39,6 +40,7 @@ export const migrations: Migration[] = [
   { name: "0012-file-owners", statements: fileOwners },
   { name: "0013-triggers", statements: triggers },
   { name: "0014-polls", statements: polls },
+  { name: "0015-shares", statements: shares },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -57,6 +57,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare startedBy: CreationOptional<string | null>;
   /** Of its options what holds nobody's values: `shownOptions`. */
   declare options: CreationOptional<string | null>;
+  /** What it counts against besides its workflow's own limit: `Share[]` as JSON. */
+  declare shares: CreationOptional<string | null>;
   /** The run whose outcomes it keeps. */
   declare repeats: CreationOptional<string | null>;
   /** The number of the entry that holds its response; -1 where that is not known, of runs from before it was noted. */
@@ -169,6 +171,7 @@ export function defineModels(sequelize: Sequelize): void {
       principal: optionalText(),
       startedBy: optionalText(),
       options: optionalText(),
+      shares: optionalText(),
       repeats: optionalText(),
       responseSeq: optionalInteger(),
       calls: { ...integer(), defaultValue: 0 },

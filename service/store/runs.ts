@@ -36,6 +36,7 @@ const columns = Object.entries({
   principal: "principal",
   startedBy: "started_by",
   options: "options",
+  shares: "shares",
   repeats: "repeats",
   responseSeq: "response_seq",
   calls: "calls",
@@ -95,7 +96,7 @@ export class RunStore {
   unended(): Promise<(Woken & { state: string })[]> {
     return selectList(
       this.store,
-      "SELECT id, workflow, state, text FROM runs WHERE ended_at IS NULL ORDER BY id",
+      "SELECT id, workflow, state, text, shares FROM runs WHERE ended_at IS NULL ORDER BY id",
     );
   }
 
@@ -108,7 +109,7 @@ export class RunStore {
   due(now: number, limit: number): Promise<Woken[]> {
     return select(
       this.store,
-      "SELECT id, workflow, text FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
+      "SELECT id, workflow, text, shares FROM runs WHERE state = 'waiting' AND ended_at IS NULL AND wake_at <= :now ORDER BY wake_at LIMIT :limit",
       { now, limit },
     );
   }

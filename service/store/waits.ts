@@ -23,9 +23,11 @@ export interface Woken {
   id: string;
   workflow: string;
   text: string;
+  /** As its row has it. */
+  shares: string | null;
 }
 
-const woken = "RETURNING id, workflow, text";
+const woken = "RETURNING id, workflow, text, shares";
 
 /**
  * Waiting and waking, in the transaction of whatever moves: the rows of runs that come to rest are written, runs whose

@@ -1,12 +1,14 @@
 import {
   itself,
   judgeEvent,
+  sha256Hex,
   type JsonObject,
   type Principal,
   type ReadyTrigger,
   type Trigger,
 } from "@copper-kettle/core";
 import { newRunId } from "../runs/ids.js";
+import type { Share } from "../runs/queue.js";
 import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { EventRecord, EventState, EventStore } from "../store/events.js";
@@ -83,6 +85,7 @@ export class Events {
         by: draftBy ?? itself,
         key: key === undefined || again ? undefined : triggerKey(name, key),
         trigger,
+        ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
       });
       if (!known) return { id, state: "started", run: row.id, reason: null };
@@ -127,6 +130,29 @@ export class Events {
   ): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
   }
+}
+
+/** What the runs of a trigger count against. Texts of people stand there as digests. */
+function sharesOf(
+  workflow: string,
+  trigger: string,
+  { parallel, whenBusy, latestOnly }: ReadyTrigger,
+  turn: string | undefined,
+): { shares: Share[]; skipIfFull: string[] } {
+  const own = `${workflow} ${trigger}`;
+  const shares: Share[] = [
+    ...(parallel === undefined ? [] : [{ name: own, most: parallel }]),
+    ...(turn === undefined
+      ? []
+      : [
+          {
+            name: `${own} ${sha256Hex(turn).slice(0, 32)}`,
+            most: 1,
+            ...(latestOnly ? { latest: true } : {}),
+          },
+        ]),
+  ];
+  return { shares, skipIfFull: whenBusy === "skip" ? [own] : [] };
 }
 
 /** What an event that could not start a run becomes; undefined for what is no fault of it. */

@@ -10,7 +10,7 @@ import { openStream } from "../events.js";
 import { findRun, openEntries, showRun } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { replied } from "../replies.js";
-import { runView, runDetailView } from "../run-view.js";
+import { runDetailView } from "../run-view.js";
 import { answered, serve } from "../serve-route.js";
 import { requireCredentials } from "./workflows.js";
 
@@ -43,10 +43,7 @@ export function serveRuns(app: Express, context: Context): void {
     response.set("Location", `/api/runs/${started.row.id}`);
     if (wait === undefined) return showRun(context, started.row);
     if (await replied(context, started.row.id, wait, response)) return answered;
-    return runView(
-      (await journals.runs.find(started.row.id)) ?? started.row,
-      runner.isActive(started.row.id),
-    );
+    return showRun(context, (await journals.runs.find(started.row.id)) ?? started.row);
   });
 
   serve(app, routes.listRuns, async ({ query }) => {

@@ -18,6 +18,8 @@ function titleOf({ kind, name }: Wait): string {
       return `Waits for the lock "${name}"`;
     case "run":
       return "Waits for a called run";
+    case "turn":
+      return "Waits for its turn";
     case "rate-limit":
       return `Waits for the rate limit of ${name}`;
     case "breakpoint":
@@ -44,6 +46,9 @@ function titleOf({ kind, name }: Wait): string {
     </template>
     <template v-else-if="wait.kind === 'run'">
       <router-link class="mono" :to="`/runs/${wait.name}`">{{ wait.name }}</router-link> must end first.
+    </template>
+    <template v-else-if="wait.kind === 'turn'">
+      The run <router-link class="mono" :to="`/runs/${wait.name}`">{{ wait.name }}</router-link> goes first.
     </template>
     <template v-else>The run resumes by itself{{ run.wakeAt ? ` at ${when(run.wakeAt)}` : "" }}.</template>
   </v-alert>
