@@ -7,6 +7,7 @@ export * from "./routes/credentials.js";
 export * from "./routes/drift.js";
 export * from "./routes/erasures.js";
 export * from "./routes/grants.js";
+export * from "./routes/trigger-events.js";
 export * from "./routes/triggers.js";
 export * from "./routes/notifications.js";
 export * from "./routes/operations.js";

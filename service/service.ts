@@ -124,7 +124,9 @@ export async function startService(config: Config): Promise<Service> {
   await drift.loadAll();
   const apis = new ApiStore(writer, blobs, drift);
   await apis.loadAll();
-  const workflows = new WorkflowStore(writer, apis);
+  const eventStore = new EventStore(writer, sealer, credentials.masks);
+  await eventStore.loadSamples();
+  const workflows = new WorkflowStore(writer, apis, eventStore);
   await workflows.grants.loadAll();
   const journals = new JournalStore(store, writer, blobs, sealer);
   const transport = new HttpTransport({
@@ -163,7 +165,6 @@ export async function startService(config: Config): Promise<Service> {
   });
   const starts = new Starts(journals, workflows, runner);
   const acts = new RunActs(journals, runner);
-  const eventStore = new EventStore(writer, sealer, credentials.masks);
   const events = new Events({ starts, workflows, events: eventStore, constants, writer, now });
   const { triggers } = workflows;
   const paused = (): boolean => runner.paused;
@@ -315,6 +316,7 @@ export async function startService(config: Config): Promise<Service> {
     await pruner.prune();
     await triggers.prune(now());
     await eventStore.prune(now());
+    await workflows.triggers.drafts.prune(now());
     await seen.prune(now());
   };
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));

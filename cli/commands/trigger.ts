@@ -1,14 +1,16 @@
-import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
-import { printJson, type Json } from "@copper-kettle/core";
+import { routes, type Trigger } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
+import { addTriggerEvents, eventLine } from "./trigger-events.js";
 
 /** `trigger`: what begins runs, what it brought, and what became of that. */
 export function addTrigger(program: Command): void {
   const group = program
     .command("trigger")
-    .description("triggers: list, show, on, off, next, now, address, events, resend");
+    .description(
+      "triggers: list, show, on, off, next, now, address, events, resend, follow, sample, make-up",
+    );
   group
     .command("list")
     .description("list the triggers of published versions")
@@ -73,46 +75,7 @@ export function addTrigger(program: Command): void {
       });
       show(globals, made, () => made.address);
     });
-  group
-    .command("events")
-    .description("show what the triggers of a workflow brought, and what became of it, newest first")
-    .argument("<workflow>")
-    .argument("[trigger]")
-    .option("--limit <number>", "how many", "20")
-    .action(
-      async (name: string, trigger: string | undefined, options: { limit: string }, command: Command) => {
-        const globals = globalsOf(command);
-        const { events } = await clientOf(globals).call(routes.listEvents, {
-          params: { name },
-          query: { limit: Number(options.limit), ...(trigger === undefined ? {} : { trigger }) },
-        });
-        const rows = events.map((event) => [
-          event.id,
-          timeText(event.at),
-          event.trigger,
-          event.state,
-          event.run ?? "",
-          event.reason ?? shortOf(event.brought as Json),
-        ]);
-        show(globals, events, () =>
-          table(["EVENT", "AT", "TRIGGER", "STATE", "RUN", ""], rows, "No events yet."),
-        );
-      },
-    );
-  group
-    .command("resend")
-    .description("send an event through again, to the version in force or to the draft; keys do not count")
-    .argument("<event>", "its id, from: ckettle trigger events")
-    .option("--draft", "to the draft as it is now")
-    .action(async (id: string, options: { draft?: boolean }, command: Command) => {
-      const globals = globalsOf(command);
-      const event = await clientOf(globals).call(routes.resendEvent, {
-        params: { id },
-        body: { version: options.draft ? "draft" : "published" },
-      });
-      show(globals, event, () => eventLine(event));
-      if (event.state !== "started") throw new Exit(exitCodes.runFailed);
-    });
+  addTriggerEvents(group);
 }
 
 const rowOf = (one: Trigger): string[] => [
@@ -147,11 +110,3 @@ const lookedLine = ({ at, read, heldBack, fault }: NonNullable<Trigger["looked"]
     `Looked ${timeText(at)}: ${fault ?? `${read} items`}`,
     ...(heldBack > 0 ? [`held back: ${heldBack}`] : []),
   ].join(", ");
-
-const eventLine = ({ state, at, run, reason }: TriggerEvent): string =>
-  [`${state}, ${timeText(at)}`, ...(run ? [`run ${run}`] : []), ...(reason ? [reason] : [])].join(", ");
-
-const shortOf = (brought: Json): string => {
-  const text = printJson(brought);
-  return text === "{}" ? "" : text.length > 60 ? `${text.slice(0, 59)}…` : text;
-};

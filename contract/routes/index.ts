@@ -13,6 +13,7 @@ import { constantsRoutes } from "./constants.js";
 import { sealingKeyRoutes } from "./sealing-key.js";
 import { notificationsRoutes } from "./notifications.js";
 import { retentionRoutes } from "./retention.js";
+import { triggerEventsRoutes } from "./trigger-events.js";
 import { triggersRoutes } from "./triggers.js";
 import { grantsRoutes } from "./grants.js";
 import { erasuresRoutes } from "./erasures.js";
@@ -46,6 +47,7 @@ export const routes = {
   ...erasuresRoutes,
   ...grantsRoutes,
   ...triggersRoutes,
+  ...triggerEventsRoutes,
   ...apisRoutes,
   ...operationsRoutes,
   ...driftRoutes,

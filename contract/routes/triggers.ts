@@ -1,27 +1,7 @@
 import { route } from "../route.js";
-import { json, named } from "./common.js";
-import { count } from "./runs.js";
+import { named } from "./common.js";
+import { triggerEvent } from "./trigger-events.js";
 import { z } from "zod";
-
-const eventState = z.enum(["started", "same", "left-out", "refused", "skipped"]);
-
-export const triggerEvent = z
-  .object({
-    id: z.string(),
-    workflow: z.string(),
-    trigger: z.string(),
-    kind: z.string(),
-    version: z.number(),
-    at: z.string().meta({ description: "When it came; of a schedule its time." }),
-    state: eventState.meta({
-      description:
-        "`started` a run; `same`: its key was there before; `left-out` by only-if; `refused`: it could start none; `skipped`: there was no room, or its time was missed.",
-    }),
-    run: z.string().nullable(),
-    reason: z.string().nullable(),
-    brought: json.meta({ description: "What came, with secrets masked; bodies go after 7 days." }),
-  })
-  .meta({ id: "TriggerEvent" });
 
 export const trigger = z
   .object({
@@ -56,7 +36,6 @@ export const trigger = z
   .meta({ id: "Trigger" });
 
 export type Trigger = z.output<typeof trigger>;
-export type TriggerEvent = z.output<typeof triggerEvent>;
 
 const one = z.object({ name: named.shape.name, trigger: z.string() });
 
@@ -107,35 +86,6 @@ export const triggersRoutes = {
       overlap: z.string().optional().meta({ description: "How long the older address holds, such as 24h." }),
     }),
     output: z.object({ address: z.string() }),
-    status: 201,
-    needs: "token",
-  }),
-  listEvents: route({
-    method: "GET",
-    path: "/api/workflows/{name}/events",
-    summary: "List what the triggers of a workflow brought, and what became of it, newest first",
-    params: named,
-    query: z.object({
-      trigger: z.string().optional(),
-      before: z.string().optional().meta({ description: "The id of the last event on the previous page." }),
-      limit: count(200, 50),
-    }),
-    output: z.object({ events: z.array(triggerEvent), more: z.boolean() }),
-    status: 200,
-    needs: "token",
-  }),
-  resendEvent: route({
-    method: "POST",
-    path: "/api/events/{id}/resend",
-    summary: "Send an event through again; keys do not count",
-    params: z.object({ id: z.string() }),
-    body: z.strictObject({
-      version: z
-        .enum(["published", "draft"])
-        .default("published")
-        .meta({ description: "The version in force, or the draft as it is now." }),
-    }),
-    output: triggerEvent,
     status: 201,
     needs: "token",
   }),

@@ -8,6 +8,8 @@ export interface Catalogue {
   operations(api: string): Operation[] | undefined;
   /** The document of an API, in which references of its shapes lead on. */
   document?(api: string): JsonObject | undefined;
+  /** The shape (JSON Schema) of what a trigger brings, where a sample of it is kept. */
+  brought?(workflow: string, trigger: string): JsonObject | undefined;
 }
 
 /** An operation as a file names it: `stays.searchGuests`. Undefined if the text is none. */

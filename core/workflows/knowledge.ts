@@ -173,6 +173,23 @@ export class Knowledge {
   }
 }
 
+/** What `trigger` is, where a sample says what its trigger brings. */
+export function broughtShape(schema: JsonObject): Shape {
+  const brought = ofSchema(schema);
+  const always = objectOf({
+    kind: ofKind("text"),
+    name: ofKind("text"),
+    id: ofKind("text"),
+    at: ofKind("text"),
+  });
+  const fields = {
+    names: () => [...(always.fields?.names() ?? []), ...(brought.fields?.names() ?? [])],
+    get: (name: string) => always.fields?.get(name) ?? brought.fields?.get(name),
+    open: false,
+  };
+  return ofKind("object", { fields });
+}
+
 /** Inputs are checked against their schema before a run, and what has a default is filled in: that is there for sure. */
 function withDefaults(shape: Shape, schema: JsonObject): Shape {
   const { fields } = shape;

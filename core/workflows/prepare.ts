@@ -18,7 +18,7 @@ import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
-import { Knowledge } from "./knowledge.js";
+import { broughtShape, Knowledge } from "./knowledge.js";
 import { checkReference, type Visible } from "./visible.js";
 import type { Source } from "./source.js";
 import { noPages, type Step, type ValueTemplate, type Workflow } from "./steps.js";
@@ -34,6 +34,7 @@ export class Preparer {
     roots: undefined,
   };
   #reads: string[][] = [];
+  #name = "";
   /** All that the file reads, to find what it sets for nothing. */
   readonly #allReads: string[][] = [];
   readonly knowledge: Knowledge;
@@ -57,6 +58,7 @@ export class Preparer {
   workflow(value: JsonObject): Workflow {
     const steps = Array.isArray(value["steps"]) ? value["steps"] : [];
     const inputs = isObject(value["inputs"]) ? value["inputs"] : undefined;
+    this.#name = typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "";
     this.#visible.inputs = inputs;
     this.knowledge.inputs(inputs);
     if (isObject(value["responses"])) this.responses = value["responses"];
@@ -66,7 +68,7 @@ export class Preparer {
     const prepared = this.steps(steps, ["steps"]);
     this.#unused(prepared);
     return {
-      name: typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "",
+      name: this.#name,
       ...texts(value, ["title", "about"]),
       ...(inputs ? { inputs } : {}),
       ...optional("responses", this.responses),
@@ -84,11 +86,17 @@ export class Preparer {
   #triggers(raw: JsonObject): Record<string, ReadyTrigger> {
     const outer = this.#visible;
     this.#visible = { ...outer, roots: ["trigger", "constants"] };
+    const workflow = this.#name;
     const ready: [string, ReadyTrigger][] = [];
     for (const [name, trigger] of Object.entries(raw)) {
       const kind = isObject(trigger) ? this.sound.triggers.get(trigger) : undefined;
       if (!kind) continue;
-      const made = prepareTrigger(this, kind, trigger as JsonObject, ["triggers", name]);
+      const at = ["triggers", name];
+      const known = this.catalogue?.brought?.(workflow, name);
+      const made = this.knowledge.within(known ? { trigger: broughtShape(known) } : {}, () => {
+        this.scopes.push({ line: this.source.line(at), scope: this.knowledge.scope() });
+        return prepareTrigger(this, kind, trigger as JsonObject, at);
+      });
       if (made) ready.push([name, made]);
     }
     this.#visible = outer;

@@ -58,7 +58,17 @@ const aStep: Kinded = {
 const aTrigger: Kinded = {
   a: "A trigger",
   such: ", such as { schedule: { every: 5m } }",
-  notKind: ["title", "inputs", "only-if", "one-at-a-time", "latest-only", "parallel", "when-busy", "once-per", "was"],
+  notKind: [
+    "title",
+    "inputs",
+    "only-if",
+    "one-at-a-time",
+    "latest-only",
+    "parallel",
+    "when-busy",
+    "once-per",
+    "was",
+  ],
 };
 
 class Reader {

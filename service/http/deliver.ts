@@ -6,13 +6,12 @@ import {
   type Brought,
   type Expression,
   type JsonObject,
+  type Principal,
   type Reply,
   type WebhookTrigger,
 } from "@copper-kettle/core";
 import type { Request, Response } from "express";
 import { newRunId } from "../runs/ids.js";
-import type { TriggerRecord } from "../store/triggers.js";
-import type { Startable } from "../store/workflows.js";
 import { broughtBy, proofParts, usualKey, verified } from "../triggers/deliveries.js";
 import type { Happened } from "../triggers/events.js";
 import type { Context } from "./context.js";
@@ -23,9 +22,14 @@ import type { Traffic } from "./traffic.js";
 
 /** A delivery on its way through the checks. */
 export interface Coming {
-  row: TriggerRecord;
+  workflow: string;
+  trigger: string;
   ready: WebhookTrigger;
-  published: NonNullable<Startable["published"]>;
+  /** The version that takes it, 0 for the draft; and in whose name its runs act. */
+  version: number;
+  principal: Principal | undefined;
+  /** Of a draft that cannot take it yet: why. */
+  notYet?: string;
   request: Request;
   response: Response;
   headers: Record<string, string>;
@@ -74,13 +78,13 @@ export async function deliver(
   body: Uint8Array,
   traffic: Traffic,
 ): Promise<void> {
-  const { row, ready, published, request, response, headers, query } = coming;
+  const { workflow, trigger, ready, version, principal, notYet, request, response, headers, query } = coming;
   const { verify, handshake } = ready;
   const { method } = request;
   const id = newRunId();
   const now = Date.now();
-  const inScope = (trigger: JsonObject): InScope => ({
-    trigger: { ...trigger, kind: "webhook", name: row.name },
+  const inScope = (brought: JsonObject): InScope => ({
+    trigger: { ...brought, kind: "webhook", name: trigger },
     constants: context.constants.all(),
     id,
     at: now,
@@ -95,7 +99,7 @@ export async function deliver(
     { credentials: context.credentials, grants: context.workflows.grants, now },
     verify,
     { headers, body, query },
-    { workflow: row.workflow, version: published.version, principal: published.principal },
+    { workflow, version, principal },
   );
   if (!verdict.ok) {
     await refused(context, coming, body, verdict.reason, traffic);
@@ -117,13 +121,19 @@ export async function deliver(
     await refused(context, coming, body, fault, traffic);
     throw new HttpProblem(400, "invalid-body", "The body cannot be read", fault);
   }
+  if (notYet !== undefined) {
+    const event = { workflow, trigger, version, at: now, brought };
+    const { id, state } = await context.events.note(ready, event, "left-out", notYet);
+    return sendJson(response, 202, { event: id, state, reason: notYet });
+  }
   const key = usualKey(verify, brought);
   const happened = await context.events.begin({
-    workflow: row.workflow,
-    trigger: row.name,
+    workflow,
+    trigger,
     brought,
     at: now,
     ...(key === undefined ? {} : { key }),
+    ...(version === 0 && principal ? { draftBy: principal } : {}),
   });
   if (!happened) throw unknown();
   await answer(context, coming, happened, inScope(brought));
@@ -157,8 +167,7 @@ async function refused(
   traffic: Traffic,
 ): Promise<void> {
   const { eventStore, events } = context;
-  const { row, ready, published, request, headers } = coming;
-  const { workflow, name } = row;
+  const { workflow, trigger: name, ready, version, request, headers } = coming;
   if (!traffic.notes(`${workflow} ${name}`)) return;
   const text = Buffer.from(body.subarray(0, 2_048)).toString();
   // A signature helps to find out what is wrong; what is a secret itself is left out.
@@ -167,12 +176,7 @@ async function refused(
   const shown = { ...withoutProof(coming, context).headers, ...signature };
   const brought: JsonObject = { method: request.method, headers: shown, body: text };
   const at = Date.now();
-  await events.note(
-    ready,
-    { workflow, trigger: name, version: published.version, at, brought },
-    "refused",
-    reason,
-  );
+  await events.note(ready, { workflow, trigger: name, version, at, brought }, "refused", reason);
   await eventStore.keepRefused(workflow, name, bounds.refusedDeliveries);
 }
 

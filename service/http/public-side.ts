@@ -1,7 +1,8 @@
-import { bounds } from "@copper-kettle/core";
+import { bounds, type WebhookTrigger } from "@copper-kettle/core";
 import { createHash, timingSafeEqual } from "node:crypto";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import { triggerOf } from "../triggers/arming.js";
+import { draftTrigger } from "../store/events.js";
 import type { TriggerRecord } from "../store/triggers.js";
 import type { Context } from "./context.js";
 import { deliver, refusal, unknown, type Coming } from "./deliver.js";
@@ -35,7 +36,8 @@ export function servePublicSide(app: Express, context: Context, ready: () => boo
     sendJson(response, 200, await publicDescription(context));
   });
   app.all(`${webhooksPath}/:path{/:secret}`, async (request: Request, response: Response) => {
-    const coming = await awaited(context, request, response);
+    const isDraft = request.params["path"] === "draft";
+    const coming = await (isDraft ? awaitedByDraft : awaited)(context, request, response);
     if (request.method === "OPTIONS" && coming.ready.origins.length > 0) return preflight(coming);
     allowOrigin(coming);
     if (!coming.ready.methods.includes(request.method))
@@ -72,7 +74,43 @@ async function awaited(context: Context, request: Request, response: Response): 
   if (ready.verify.by === "none" ? !isSecretOf(row, secret) : secret !== undefined) throw unknown();
   if (row.isOn === 0)
     throw refusal(503, "off", "Switched off", "This webhook is switched off. Try again later.", "300");
-  return { row, ready, published, request, response, headers: headersOf(request), query: queryOf(request) };
+  const { version, principal } = published;
+  const came = { request, response, headers: headersOf(request), query: queryOf(request) };
+  return { workflow: row.workflow, trigger: row.name, ready, version, principal, ...came };
+}
+
+/** What takes a delivery of a draft that has no webhook yet: whoever builds it looks at what came. */
+const anyDelivery: WebhookTrigger = {
+  kind: "webhook",
+  line: 1,
+  path: "",
+  methods: ["POST", "PUT", "PATCH", "DELETE", "GET"],
+  verify: { by: "none" },
+  response: "accepted",
+  within: 0,
+  most: 1_000_000,
+  origins: [],
+  whenBusy: "queue",
+};
+
+/** The draft that an address means, while its hour lasts: its only webhook, or that of the name that the query gives. */
+async function awaitedByDraft(context: Context, request: Request, response: Response): Promise<Coming> {
+  const { workflows } = context;
+  const secret = String(request.params["secret"]);
+  const draft = await workflows.triggers.drafts.find(secretDigest(secret), Date.now());
+  const found = draft && (await workflows.startable(draft.workflow));
+  if (!draft || !found) throw unknown();
+  const file = await workflows.ready(draft.workflow, found.draft).catch(() => undefined);
+  const came = { request, response, headers: headersOf(request), query: queryOf(request) };
+  const { workflow, by: principal } = draft;
+  const webhooks = Object.entries(file?.triggers ?? {}).filter(([, { kind }]) => kind === "webhook");
+  const [name, ready] = webhooks.find(([one]) => one === came.query["trigger"]) ?? webhooks[0] ?? [];
+  if (name !== undefined && ready?.kind === "webhook")
+    return { workflow, trigger: name, ready, version: 0, principal, ...came };
+  const notYet = file
+    ? "The draft has no webhook yet."
+    : "The draft has problems, so it could start nothing.";
+  return { workflow, trigger: draftTrigger, ready: anyDelivery, version: 0, principal, notYet, ...came };
 }
 
 /** Whether the unguessable part of an address is the one that was given out, or the one before while that holds. */

@@ -1,4 +1,5 @@
 import {
+  inferShape,
   maskPlaces,
   type MaskSet,
   parseJson,
@@ -28,22 +29,41 @@ export interface EventRecord {
   /** The run that it started, or that an earlier event with the same key did. */
   run: string | null;
   reason: string | null;
+  /** Whether it is kept as a sample of what its trigger brings. */
+  sample: number;
+  /** Whether a person made it up. */
+  madeUp: number;
   /** What came, as people may see it: JSON. */
   brought: string;
 }
+
+/** An event as it is noted. */
+export type NewEvent = Omit<EventRecord, "brought" | "sample" | "madeUp"> & {
+  brought: JsonObject;
+  madeUp?: boolean;
+};
 
 /** Bodies of events are forgotten after so long, and the events after the longer time; both in milliseconds. */
 const bodyMillis = 7 * 86_400_000;
 const lineMillis = 90 * 86_400_000;
 const bite = 500;
 
+/** The trigger of what comes to a draft that has none for it yet. */
+export const draftTrigger = "draft";
+
 /** What the sealed part of an event is tied to. */
 export const eventSeal = (id: string): string => `event:${id}`;
 
-const columns = "id, workflow, trigger_name AS trigger, kind, version, at, state, run, reason, brought";
+const columns =
+  "id, workflow, trigger_name AS trigger, kind, version, at, state, run, reason, sample, made_up AS madeUp, brought";
 
 /** What triggers brought. */
 export class EventStore {
+  /** The shapes (JSON Schemas) of what triggers bring, by workflow and name: of those that have a sample. */
+  readonly #shapes = new Map<string, JsonObject>();
+  /** Goes up with every sample that is kept. */
+  changes = 0;
+
   constructor(
     readonly writer: Writer,
     readonly sealer: Sealer,
@@ -52,11 +72,11 @@ export class EventStore {
   ) {}
 
   /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
-  row({ brought, ...event }: Omit<EventRecord, "brought"> & { brought: JsonObject }): KeyedStatement {
+  row({ brought, madeUp = false, ...event }: NewEvent): KeyedStatement {
     const { open, sealed } = this.#masked(brought, event.id);
     return {
       key: `event ${event.id}`,
-      into: "events (id, workflow, trigger_name, kind, version, at, state, run, reason, brought, sealed)",
+      into: "events (id, workflow, trigger_name, kind, version, at, state, run, reason, made_up, brought, sealed)",
       values: [
         event.id,
         event.workflow,
@@ -67,6 +87,7 @@ export class EventStore {
         event.state,
         event.run,
         event.reason,
+        madeUp ? 1 : 0,
         open,
         sealed,
       ],
@@ -78,6 +99,51 @@ export class EventStore {
     const places = secretPlaces(brought as Json);
     const open = printJson(this.secrets.json(maskPlaces(brought as Json, places)));
     return { open, sealed: open === whole ? null : this.sealer.seal(whole, eventSeal(id)) };
+  }
+
+  /** Reads the shapes of all samples. */
+  async loadSamples(): Promise<void> {
+    const rows = await selectList<{ id: string }>(
+      this.writer.store,
+      "SELECT id FROM events WHERE sample = 1",
+      {},
+    );
+    for (const { id } of rows) await this.#shapeOf(id);
+  }
+
+  /** The shape of what a trigger brings; undefined where no event is kept as a sample. */
+  shape(workflow: string, trigger: string): JsonObject | undefined {
+    return this.#shapes.get(`${workflow} ${trigger}`) ?? this.#shapes.get(`${workflow} ${draftTrigger}`);
+  }
+
+  /** All of a workflow, by trigger. */
+  shapes(workflow: string): Record<string, JsonObject> {
+    const begin = `${workflow} `;
+    return Object.fromEntries(
+      [...this.#shapes]
+        .filter(([name]) => name.startsWith(begin))
+        .map(([name, shape]) => [name.slice(begin.length), shape]),
+    );
+  }
+
+  /** Keeps an event as the sample of its trigger; the one before is an event like any other again. */
+  async keepSample({ id, workflow, trigger }: EventRecord): Promise<void> {
+    await this.writer.write(() =>
+      execute(
+        this.writer.store.connection,
+        "UPDATE events SET sample = (id = ?1) WHERE workflow = ?2 AND trigger_name = ?3 AND (sample = 1 OR id = ?1)",
+        [id, workflow, trigger],
+      ),
+    );
+    await this.#shapeOf(id);
+  }
+
+  async #shapeOf(id: string): Promise<void> {
+    const event = await this.find(id);
+    if (!event) return;
+    const { workflow, trigger, brought } = event;
+    this.#shapes.set(`${workflow} ${trigger}`, inferShape([parseJson(brought)]));
+    this.changes++;
   }
 
   /** Of the refused events of a trigger only the last ones stay. */
@@ -145,8 +211,9 @@ export class EventStore {
     const some = (sql: string, before: number): Promise<number> =>
       this.writer.write(() => execute(connection, sql, [before, bite]));
     const bodies = `UPDATE events SET brought = '{}', sealed = NULL WHERE id IN (
-      SELECT id FROM events WHERE at < ? AND brought <> '{}' ORDER BY at LIMIT ?)`;
-    const lines = "DELETE FROM events WHERE id IN (SELECT id FROM events WHERE at < ? ORDER BY at LIMIT ?)";
+      SELECT id FROM events WHERE at < ? AND brought <> '{}' AND sample = 0 ORDER BY at LIMIT ?)`;
+    const lines =
+      "DELETE FROM events WHERE id IN (SELECT id FROM events WHERE at < ? AND sample = 0 ORDER BY at LIMIT ?)";
     while ((await some(lines, now - lineMillis)) === bite);
     while ((await some(bodies, now - bodyMillis)) === bite);
   }

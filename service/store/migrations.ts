@@ -11,6 +11,7 @@ import { fileOwners } from "./migrations/0012-file-owners.js";
 import { triggers } from "./migrations/0013-triggers.js";
 import { polls } from "./migrations/0014-polls.js";
 import { shares } from "./migrations/0015-shares.js";
+import { drafts } from "./migrations/0016-drafts.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -41,6 +42,7 @@ export const migrations: Migration[] = [
   { name: "0013-triggers", statements: triggers },
   { name: "0014-polls", statements: polls },
   { name: "0015-shares", statements: shares },
+  { name: "0016-drafts", statements: drafts },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -18,7 +18,11 @@ describe("what comes between a look and what follows from it", () => {
   afterEach(() => it_.close());
 
   it("a version that is published while a start looks which one there is: the next start gets the new one", async () => {
-    const workflows = new WorkflowStore(it_.writer, { changes: 0, operations: () => undefined } as never);
+    const workflows = new WorkflowStore(
+      it_.writer,
+      { changes: 0, operations: () => undefined } as never,
+      { changes: 0 } as never,
+    );
     const publish = async (note: string): Promise<unknown> => {
       await workflows.push("round", file(note));
       return workflows.publish("round", { kind: "token", id: "ines" });

@@ -1,4 +1,5 @@
 import { execute, select, selectList, selectOn } from "./database.js";
+import { DraftAddresses } from "./draft-addresses.js";
 import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
 
@@ -59,7 +60,12 @@ const goneMillis = 30 * 86_400_000;
 
 /** The triggers of published versions. */
 export class TriggerStore {
-  constructor(readonly writer: Writer) {}
+  /** Where drafts take deliveries while somebody builds them. */
+  readonly drafts: DraftAddresses;
+
+  constructor(readonly writer: Writer) {
+    this.drafts = new DraftAddresses(writer);
+  }
 
   /** All that are in force, by workflow and name. */
   list(workflow?: string): Promise<TriggerRecord[]> {

@@ -3,6 +3,7 @@ import {
   readPrincipal,
   readWorkflow,
   sha256Hex,
+  type Catalogue,
   type Principal,
   type Problem,
   type ReadWorkflow,
@@ -10,6 +11,7 @@ import {
 } from "@copper-kettle/core";
 import { Op, type Transaction } from "sequelize";
 import type { ApiStore } from "./apis.js";
+import type { EventStore } from "./events.js";
 import { GrantStore, type Needed } from "./grants.js";
 import { TriggerStore, type Wanted } from "./triggers.js";
 import { TextRow, VersionRow, WorkflowRow, type VersionRecord, type WorkflowRecord } from "./models.js";
@@ -59,9 +61,22 @@ export class WorkflowStore {
   constructor(
     readonly writer: Writer,
     readonly apis: ApiStore,
+    /** The events that triggers brought: a check knows their shapes. */
+    readonly events: EventStore,
   ) {
     this.grants = new GrantStore(writer);
     this.triggers = new TriggerStore(writer);
+  }
+
+  /** What a check of a file knows. */
+  get catalogue(): Catalogue {
+    const { apis, events } = this;
+    return {
+      apis: () => apis.apis(),
+      operations: (name) => apis.operations(name),
+      document: (name) => apis.document(name),
+      brought: (workflow, trigger) => events.shape(workflow, trigger),
+    };
   }
 
   async find(name: string): Promise<WorkflowRecord | undefined> {
@@ -112,10 +127,10 @@ export class WorkflowStore {
 
   /** A text, read and checked against the described APIs as they are now. */
   async checked(digest: string): Promise<ReadWorkflow> {
-    const { changes } = this.apis;
+    const changes = this.apis.changes + this.events.changes;
     const known = this.#checked.get(digest);
     if (known?.changes === changes) return known.read;
-    const read = readWorkflow(await this.text(digest), this.apis);
+    const read = readWorkflow(await this.text(digest), this.catalogue);
     if (this.#checked.size >= 500) this.#checked.delete(this.#checked.keys().next().value as string);
     this.#checked.set(digest, { changes, read });
     return read;
@@ -149,7 +164,7 @@ export class WorkflowStore {
 
   /** Keeps a file as the draft of a workflow, whatever its problems. */
   push(name: string, text: string, base?: number): Promise<WorkflowRecord> {
-    const { workflow, problems } = readWorkflow(text, this.apis);
+    const { workflow, problems } = readWorkflow(text, this.catalogue);
     const errors = problems.filter((problem) => problem.severity === "error").length;
     const digest = sha256Hex(text);
     return this.#changing(name, async (transaction) => {

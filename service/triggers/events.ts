@@ -6,12 +6,14 @@ import {
   type Principal,
   type ReadyTrigger,
   type Trigger,
+  type Workflow,
 } from "@copper-kettle/core";
 import { newRunId } from "../runs/ids.js";
 import type { Share } from "../runs/queue.js";
 import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
-import type { EventRecord, EventState, EventStore } from "../store/events.js";
+import { draftTrigger } from "../store/events.js";
+import type { EventRecord, EventState, EventStore, NewEvent } from "../store/events.js";
 import { triggerKey } from "../store/start-keys.js";
 import { HasProblems, type WorkflowStore } from "../store/workflows.js";
 import type { StoreRow, Writer } from "../store/writer.js";
@@ -31,6 +33,8 @@ export interface Arriving {
   also?: StoreRow[];
   /** Sent through again: keys do not count. */
   again?: boolean;
+  /** A person made it up. */
+  madeUp?: boolean;
   /** It goes to the draft, which acts in the name of this one. */
   draftBy?: Principal;
 }
@@ -53,22 +57,31 @@ export class Events {
 
   /** Judges an event by the version in force and starts its run. Undefined where the workflow has no such trigger. */
   async begin(arriving: Arriving): Promise<Happened | undefined> {
-    const { workflow, trigger: name, at, brought, draftBy, again = false } = arriving;
+    const { workflow, at, brought, draftBy, again = false } = arriving;
     const { workflows, constants, starts } = this.parts;
     const found = await workflows.startable(workflow);
     const what = draftBy && found ? { version: 0, text: found.draft, principal: draftBy } : found?.published;
     if (!what) return undefined;
-    const ready = await workflows.ready(workflow, what.text).then(
-      (file) => triggerOf(file, name),
-      (error: unknown) => {
-        if (error instanceof HasProblems) return undefined;
-        throw error;
-      },
-    );
-    if (!ready || ready.kind === "by-hand") return undefined;
+    const file = await workflows.ready(workflow, what.text).catch((error: unknown) => {
+      if (error instanceof HasProblems) return undefined;
+      throw error;
+    });
+    const name = file && nameIn(file, arriving.trigger);
+    const ready = file && name !== undefined ? triggerOf(file, name) : undefined;
+    if (!ready || name === undefined || ready.kind === "by-hand") return undefined;
     const id = newRunId();
     const trigger: Trigger = { ...brought, kind: ready.kind, name, id, at: new Date(at).toISOString() };
-    const event = { id, workflow, trigger: name, kind: ready.kind, version: what.version, at, brought };
+    const { madeUp = false } = arriving;
+    const event = {
+      id,
+      workflow,
+      trigger: name,
+      kind: ready.kind,
+      version: what.version,
+      at,
+      brought,
+      madeUp,
+    };
     const judged = judgeEvent(ready, {
       trigger: trigger as unknown as JsonObject,
       constants: constants.all(),
@@ -99,17 +112,17 @@ export class Events {
 
   /** Notes an event that starts nothing. */
   note(
-    ready: ReadyTrigger,
+    { kind }: Pick<ReadyTrigger, "kind">,
     event: { workflow: string; trigger: string; version: number; at: number; brought: JsonObject },
     state: EventState,
     reason: string,
     also: StoreRow[] = [],
   ): Promise<Happened> {
-    return this.#ended({ ...event, id: newRunId(), kind: ready.kind }, state, reason, { also });
+    return this.#ended({ ...event, id: newRunId(), kind }, state, reason, { also });
   }
 
   async #ended(
-    event: Omit<EventRecord, "state" | "run" | "reason" | "brought"> & { brought: JsonObject },
+    event: Omit<NewEvent, "state" | "run" | "reason">,
     state: EventState,
     reason: string,
     { also = [] }: Pick<Arriving, "also">,
@@ -123,13 +136,19 @@ export class Events {
   }
 
   #row(
-    event: Omit<EventRecord, "state" | "run" | "reason" | "brought"> & { brought: JsonObject },
+    event: Omit<NewEvent, "state" | "run" | "reason">,
     state: EventState,
     run: string | null,
     reason: string | null,
   ): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
   }
+}
+
+/** The trigger that takes an event: what came to a draft before it had a webhook is for its first one. */
+function nameIn({ triggers }: Workflow, name: string): string | undefined {
+  if (name !== draftTrigger || name in triggers) return name;
+  return Object.entries(triggers).find(([, { kind }]) => kind === "webhook")?.[0];
 }
 
 /** What the runs of a trigger count against. Texts of people stand there as digests. */

@@ -6,6 +6,8 @@ type Known = { document: JsonObject; operations: Operation[] } | undefined;
 
 /** The APIs that were asked for, by name: what the document says, or nothing if there is none. */
 const asked = new Map<string, Promise<Known>>();
+/** The shapes of what triggers bring, by workflow. */
+const askedShapes = new Map<string, Promise<Record<string, JsonObject>>>();
 /** APIs change seldom; after this many milliseconds they are asked for again. */
 const freshMillis = 60_000;
 
@@ -16,12 +18,31 @@ export async function catalogueOf(text: string): Promise<Catalogue> {
   );
   const found = new Map<string, Known>();
   await Promise.all([...names].map(async (name) => found.set(name, await load(name))));
+  const workflow = /^name:\s*["']?([a-z0-9-]+)/m.exec(text)?.[1];
+  const shapes = workflow === undefined ? {} : await loadShapes(workflow);
   return {
+    brought: (name, trigger) => (name === workflow ? (shapes[trigger] ?? shapes["draft"]) : undefined),
     apis: () => [...found.keys()],
     operations: (name) => found.get(name)?.operations,
     document: (name) => found.get(name)?.document,
   };
 }
+
+function loadShapes(name: string): Promise<Record<string, JsonObject>> {
+  let loading = askedShapes.get(name);
+  if (!loading) {
+    loading = api.call(routes.triggerShapes, { params: { name } }).then(
+      ({ shapes }) => shapes as Record<string, JsonObject>,
+      () => ({}),
+    );
+    askedShapes.set(name, loading);
+    setTimeout(() => askedShapes.delete(name), freshMillis);
+  }
+  return loading;
+}
+
+/** A sample was kept: what was asked for is out of date. */
+export const forgetShapes = (workflow: string): boolean => askedShapes.delete(workflow);
 
 function load(name: string): Promise<Known> {
   let loading = asked.get(name);

@@ -22,6 +22,7 @@ import { serveSealingKey } from "./sealing-key.js";
 import { serveSession } from "./session.js";
 import { serveStatus } from "./status.js";
 import { serveTokens } from "./tokens.js";
+import { serveTriggerEvents } from "./trigger-events.js";
 import { serveTriggers } from "./triggers.js";
 import { serveTries } from "./tries.js";
 import { serveVersions } from "./versions.js";
@@ -57,6 +58,7 @@ export function serveRoutes(app: Express, context: Context): void {
   serveStatus(app, context);
   serveTokens(app, context);
   serveTriggers(app, context);
+  serveTriggerEvents(app, context);
   serveTries(app, context);
   serveVersions(app, context);
   serveWorkflows(app, context);

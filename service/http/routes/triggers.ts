@@ -1,12 +1,10 @@
-import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
+import { routes, type Trigger } from "@copper-kettle/contract";
 import {
   dueAt,
   nextBeats,
   parseDuration,
-  parseJson,
   printForPeople,
   wordsOf,
-  type Json,
   type ReadyTrigger,
   type WebhookTrigger,
 } from "@copper-kettle/core";
@@ -17,13 +15,12 @@ import type { PollState } from "../../store/seen.js";
 import type { TriggerRecord } from "../../store/triggers.js";
 import { iso } from "../../times.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
-import type { Happened } from "../../triggers/events.js";
 import type { Context } from "../context.js";
 import { secretDigest, webhooksPath } from "../public-side.js";
 import { findWorkflow } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { serve } from "../serve-route.js";
-import { requireCredentials } from "./workflows.js";
+import { eventOf, eventView } from "./trigger-events.js";
 
 const longestOverlap = 90 * 86_400_000;
 
@@ -76,7 +73,7 @@ export function serveTriggers(app: Express, context: Context): void {
       brought: {},
       at: Date.now(),
     });
-    return eventOf(happened);
+    return eventOf(context, happened);
   });
 
   serve(app, routes.replaceAddress, async ({ params, body, by }) => {
@@ -106,33 +103,6 @@ export function serveTriggers(app: Express, context: Context): void {
     return { address: `${context.webhooksUrl}${webhooksPath}/${ready.path}/${secret}` };
   });
 
-  serve(app, routes.listEvents, async ({ params, query }) => {
-    const { name } = await findWorkflow(context, params.name);
-    const { trigger, before, limit } = query;
-    const rows = await eventStore.list({ workflow: name, trigger, before, limit: limit + 1 });
-    return { events: rows.slice(0, limit).map(eventView), more: rows.length > limit };
-  });
-
-  serve(app, routes.resendEvent, async ({ params, body, by }) => {
-    const event = await eventStore.find(params.id);
-    if (!event) throw notFound("event", params.id);
-    const { workflow, trigger } = event;
-    const brought = await eventStore.brought(event.id);
-    if (body.version === "draft") {
-      const found = await workflows.startable(workflow);
-      if (found) await requireCredentials(context, found.draft, by);
-    }
-    const happened = await events.begin({
-      workflow,
-      trigger,
-      brought,
-      at: event.at,
-      again: true,
-      ...(body.version === "draft" ? { draftBy: by } : {}),
-    });
-    return eventOf(happened);
-  });
-
   async function found({ name, trigger }: { name: string; trigger: string }): Promise<TriggerRecord> {
     await findWorkflow(context, name);
     const row = await triggers.find(name, trigger);
@@ -144,18 +114,6 @@ export function serveTriggers(app: Express, context: Context): void {
     const row = await found(params);
     const last = (await eventStore.lastOf(row.workflow)).get(row.name);
     return triggerView(context, row, last, mostTimes.one);
-  }
-
-  async function eventOf(happened: Happened | undefined): Promise<TriggerEvent> {
-    const row = happened && (await eventStore.find(happened.id));
-    if (!row)
-      throw new HttpProblem(
-        409,
-        "no-trigger",
-        "No such trigger",
-        "That version of the workflow has no such trigger, or has problems.",
-      );
-    return eventView(row);
   }
 }
 
@@ -214,8 +172,4 @@ function addressOf(
 ): Trigger["address"] {
   const given = secret === null ? ("missing" as const) : ("given" as const);
   return { url: `${webhooksUrl}${webhooksPath}/${path}`, secret: verify.by === "none" ? given : "none" };
-}
-
-function eventView(row: EventRecord): TriggerEvent {
-  return { ...row, at: iso(row.at), brought: parseJson(row.brought) as Json as TriggerEvent["brought"] };
 }

@@ -23,7 +23,7 @@ import { workflowDetail, workflowSummaries } from "../workflow-view.js";
 export function serveWorkflows(app: Express, context: Context): void {
   const { workflows } = context;
   serve(app, routes.check, async ({ body }) => {
-    const { partial, problems } = readWorkflow(body.text, context.apis);
+    const { partial, problems } = readWorkflow(body.text, workflows.catalogue);
     return { name: partial?.name || null, problems, outline: partial ? outline(partial.steps) : [] };
   });
 

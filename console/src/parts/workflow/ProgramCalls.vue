@@ -46,6 +46,10 @@ onMounted(async () => {
   grid-template-columns: minmax(0, 1fr);
   gap: 8px;
 }
+h4,
+p {
+  margin: 0;
+}
 .head {
   display: flex;
   align-items: center;

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
 import type { Json } from "@copper-kettle/core";
-import { onMounted, ref, shallowRef, watch } from "vue";
+import { onMounted, onUnmounted, ref, shallowRef, watch } from "vue";
 import { api, sentence } from "../../api.js";
+import { forgetShapes } from "../../logic/catalogue.js";
 import { when } from "../../logic/format.js";
 import CopyText from "../shared/CopyText.vue";
 import ProgramCalls from "./ProgramCalls.vue";
@@ -18,6 +19,12 @@ const fault = ref("");
 const notice = ref("");
 const asked = ref("");
 const calls = ref(false);
+const draftAddress = shallowRef<{ address: string; until: string }>();
+/** While somebody waits for a delivery, events are looked for. */
+let waiting: ReturnType<typeof setInterval> | undefined;
+/** An event that is being made up, as JSON, with its trigger. */
+const made = ref<{ trigger: string; text: string }>();
+
 /** An address that was just made: it is shown once. */
 const given = ref("");
 const params = { name: props.workflow };
@@ -41,16 +48,58 @@ async function loadMore(): Promise<void> {
   });
 }
 async function switched(one: Trigger, on: boolean): Promise<void> {
-  await guarded(async () => {
+  const done = await guarded(async () => {
     await api.call(routes.switchTrigger, { params: { ...params, trigger: one.name }, body: { on } });
   });
-  await load();
+  if (done) await load();
+}
+async function waitForDelivery(): Promise<void> {
+  const done = await guarded(async () => {
+    draftAddress.value = await api.call(routes.draftAddress, { params });
+  });
+  clearInterval(waiting);
+  if (!done) return;
+  const before = events.value[0]?.id ?? "";
+  waiting = setInterval(() => {
+    void load().then(() => {
+      const [newest] = events.value;
+      if (!newest || newest.id <= before) return;
+      clearInterval(waiting);
+      opened.value = newest.id;
+    });
+  }, 1_500);
+}
+async function keep(event: TriggerEvent): Promise<void> {
+  const done = await guarded(async () => {
+    await api.call(routes.keepEvent, { params: { id: event.id } });
+    forgetShapes(props.workflow);
+    notice.value = `Kept as the sample of ${event.trigger}: check and completion know what it brings.`;
+  });
+  if (done) await load();
+}
+function makeUp(event: TriggerEvent): void {
+  made.value = { trigger: event.trigger, text: JSON.stringify(event.brought, undefined, 2) };
+}
+async function sendMade(): Promise<void> {
+  const done = await guarded(async () => {
+    const { trigger, text } = made.value ?? { trigger: "", text: "{}" };
+    tell(await api.call(routes.makeUpEvent, { params, body: { trigger, brought: parsed(text) as never } }));
+    made.value = undefined;
+  });
+  if (done) await load();
+}
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new Error(`This is not JSON: ${(error as Error).message}`, { cause: error });
+  }
 }
 async function now(one: Trigger): Promise<void> {
-  await guarded(async () =>
+  const done = await guarded(async () =>
     tell(await api.call(routes.fireTrigger, { params: { ...params, trigger: one.name } })),
   );
-  await load();
+  if (done) await load();
 }
 async function renewed(one: Trigger): Promise<void> {
   if (one.address?.secret === "given" && asked.value !== one.name) {
@@ -58,30 +107,34 @@ async function renewed(one: Trigger): Promise<void> {
     return;
   }
   asked.value = "";
-  await guarded(async () => {
+  const done = await guarded(async () => {
     const params_ = { ...params, trigger: one.name };
     given.value = (await api.call(routes.replaceAddress, { params: params_, body: {} })).address;
   });
-  await load();
+  if (done) await load();
 }
 async function resend(event: TriggerEvent, version: "published" | "draft"): Promise<void> {
-  await guarded(async () =>
+  const done = await guarded(async () =>
     tell(await api.call(routes.resendEvent, { params: { id: event.id }, body: { version } })),
   );
-  await load();
+  if (done) await load();
 }
 function tell(event: TriggerEvent): void {
   notice.value = event.state === "started" ? `Run ${event.run} started.` : `${event.state}: ${event.reason}`;
 }
-async function guarded(work: () => Promise<void>): Promise<void> {
+/** Does something that may fail; whether it did not. */
+async function guarded(work: () => Promise<void>): Promise<boolean> {
+  fault.value = "";
   try {
-    fault.value = "";
     await work();
+    return true;
   } catch (error) {
     fault.value = sentence(error);
+    return false;
   }
 }
 onMounted(load);
+onUnmounted(() => clearInterval(waiting));
 watch(() => [props.newestRun, props.published], load);
 </script>
 
@@ -144,6 +197,13 @@ watch(() => [props.newestRun, props.published], load);
     </div>
     <ProgramCalls v-if="calls" :workflow="workflow" />
     <h3 class="text-subtitle-1">Events</h3>
+    <div class="row">
+      <v-btn size="small" @click="waitForDelivery">Wait for a delivery to the draft</v-btn>
+      <template v-if="draftAddress">
+        <CopyText :text="draftAddress.address" label="Address of the draft" />
+        <span class="dim">It holds until {{ when(draftAddress.until) }}; what comes shows below.</span>
+      </template>
+    </div>
     <p v-if="events.length === 0" class="dim">
       No events yet. A trigger that comes leaves one here, with what became of it.
     </p>
@@ -154,6 +214,9 @@ watch(() => [props.newestRun, props.published], load);
           <span class="dim">{{ event.trigger }}</span>
           <router-link v-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
           <strong v-else>{{ event.state }}</strong>
+          <span v-if="event.version === 0" class="dim">draft</span>
+          <span v-if="event.madeUp" class="dim">made up</span>
+          <span v-if="event.sample" class="dim">sample</span>
           <v-spacer />
           <v-btn
             size="small"
@@ -170,7 +233,22 @@ watch(() => [props.newestRun, props.published], load);
           <div class="row">
             <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
             <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
+            <v-btn v-if="!event.sample" size="small" @click="keep(event)">Keep as sample</v-btn>
+            <v-btn v-if="draft" size="small" @click="makeUp(event)">Change and send to the draft</v-btn>
           </div>
+          <template v-if="made">
+            <v-textarea
+              v-model="made.text"
+              label="What it brings (JSON)"
+              class="mono"
+              rows="8"
+              hide-details
+            />
+            <div class="row">
+              <v-btn size="small" color="primary" @click="sendMade">Send it</v-btn>
+              <v-btn size="small" variant="text" @click="made = undefined">Cancel</v-btn>
+            </div>
+          </template>
         </template>
       </li>
     </ul>
