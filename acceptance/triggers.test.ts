@@ -1,4 +1,6 @@
 import { routes } from "@copper-kettle/contract";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { until, World } from "./kit.js";
 
@@ -145,5 +147,65 @@ describe("schedules", () => {
     expect(events.out).toMatch(/left +left-out .*"only-if" is false/);
     const none = await world.ckettle(["trigger", "show", "judged", "nothing"]);
     expect([none.code, none.err]).toEqual([2, expect.stringContaining("no trigger")]);
+  });
+});
+
+describe("triggers that do not do as they should", () => {
+  let world: World;
+  beforeAll(
+    async () => void (world = await World.start({ env: { COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1" } })),
+  );
+  afterAll(() => world.close());
+
+  it("are told to people once, and are well again when they are", async () => {
+    const heard: { type: string; data: { message: string } }[] = [];
+    const server = createServer((request, response) => {
+      let text = "";
+      request.on("data", (part: Buffer) => (text += part.toString()));
+      request.on("end", () => {
+        heard.push(JSON.parse(text) as (typeof heard)[number]);
+        response.end();
+      });
+    });
+    await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+    const { port } = server.address() as AddressInfo;
+    await world.ckettle(["notifications", "set", "--webhook", `http://127.0.0.1:${port}/hook`]);
+    await world.client.call(routes.putCredential, {
+      params: { name: "desk" },
+      body: { kind: "bearer", token: "token-desk-12345" },
+    });
+    await world.publish(file("asked", "ask: { webhook: { path: asked, verify: { bearer: desk } } }"));
+    const send = (token: string) =>
+      fetch(`${world.url}/webhooks/asked`, { method: "POST", headers: { Authorization: `Bearer ${token}` } });
+    const trouble = async () =>
+      (await world.client.call(routes.trigger, { params: { name: "asked", trigger: "ask" } })).trouble;
+    await send("wrong");
+    await send("wrong");
+    expect(await trouble()).toBeNull();
+    await send("wrong");
+    expect(await trouble()).toMatch(/last 3 events of the trigger ask of asked were refused/);
+    expect((await world.ckettle(["trigger", "list"])).out).toContain("in trouble");
+    await send("wrong");
+    await until(() => heard.some(({ type }) => type === "copper-kettle.trigger.failing"), "people were told");
+    await send("token-desk-12345");
+    expect(await trouble()).toBeNull();
+    expect(heard.filter(({ type }) => type === "copper-kettle.trigger.failing")).toHaveLength(1);
+    expect(heard[0]?.data.message).toMatch(/It does not show the credential "desk"/);
+    server.close();
+  });
+
+  it("expect a success within a time: a trigger that starts nothing is found, too", async () => {
+    await world.publish(
+      file("silent", 'year: { schedule: { cron: "0 0 1 1 *" }, expect: { success-within: 1s } }'),
+    );
+    const one = () => world.client.call(routes.trigger, { params: { name: "silent", trigger: "year" } });
+    await until(async () => (await one()).trouble !== null, "the time is over");
+    expect((await one()).trouble).toBe(
+      "Nothing that the trigger year of silent started has succeeded for 1 s.",
+    );
+    await world.publish(
+      file("silent", 'year: { schedule: { cron: "0 0 1 1 *" }, expect: { success-within: 1h } }'),
+    );
+    expect((await one()).trouble).toBeNull();
   });
 });

@@ -4,7 +4,7 @@ import { pino } from "pino";
 import type { Config } from "./config.js";
 import { createApp, createPublicApp } from "./http/app.js";
 import { Auth } from "./http/auth.js";
-import { addressOf, hostsOf, listening, portOf, shownHostOf } from "./http/listening.js";
+import { closing, addressOf, hostsOf, listening, portOf, shownHostOf } from "./http/listening.js";
 import { CredentialUses } from "./credentials/use.js";
 import { callbackPath } from "./http/oauth-callback.js";
 import { EndpointFetch } from "./oauth/fetch.js";
@@ -53,6 +53,7 @@ import { migrate } from "./store/migrations.js";
 import { defineModels } from "./store/models.js";
 import { Notifier } from "./notifications/notifier.js";
 import { Watcher } from "./notifications/watch.js";
+import { eachMinute } from "./upkeep/each-minute.js";
 import { DiskWatch } from "./upkeep/disk.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
@@ -66,6 +67,7 @@ import {
   requireOwnDatabase,
   requireWholeRestore,
 } from "./upkeep/folder.js";
+import { troubles } from "./triggers/troubles.js";
 import { holdRestored } from "./upkeep/restored.js";
 import { WorkflowStore } from "./store/workflows.js";
 import { Writer } from "./store/writer.js";
@@ -214,6 +216,7 @@ export async function startService(config: Config): Promise<Service> {
     outbox,
     credentials,
     tokens,
+    troubles: () => troubles(store, now()),
     log,
     console: publicUrl,
   });
@@ -302,44 +305,38 @@ export async function startService(config: Config): Promise<Service> {
   await keepRoom(folder);
   const damage = lookForDamage(databaseFile, runner.faults, log, now);
 
-  const upkeep = setInterval(
-    () =>
-      void keepUp().catch((error: unknown) => log.warn({ err: error }, "the minute's upkeep was not done")),
-    60_000,
+  const stopUpkeep = eachMinute(
+    [
+      lookAtDisk,
+      () => credentials.saveUse(),
+      () => watcher.report(),
+      () => watcher.look(),
+      () => remembered.prune(),
+      () => pruner.prune(),
+      () => triggers.prune(now()),
+      () => eventStore.prune(now()),
+      () => triggers.drafts.prune(now()),
+      () => seen.prune(now()),
+    ],
+    log,
   );
-  const keepUp = async (): Promise<void> => {
-    await lookAtDisk();
-    await credentials.saveUse();
-    await watcher.report();
-    await watcher.look();
-    await remembered.prune();
-    await pruner.prune();
-    await triggers.prune(now());
-    await eventStore.prune(now());
-    await workflows.triggers.drafts.prune(now());
-    await seen.prune(now());
-  };
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
-  usable.events.on("usable", () => void watcher.look().catch(() => undefined));
+  const lookSoon = (): void => void watcher.look().catch(() => undefined);
+  usable.events.on("usable", lookSoon);
+  events.troubled.on("trouble", lookSoon);
   return {
     url,
     async close() {
       ready = false;
-      clearInterval(upkeep);
+      stopUpkeep();
       await damage.stop();
       await schedules.close();
       notifier.close();
-      const closed = new Promise<void>((resolve) => server.close(() => resolve()));
-      const publicClosed = new Promise<void>((resolve) =>
-        publicServer ? publicServer.close(() => resolve()) : resolve(),
-      );
-      server.closeIdleConnections();
-      publicServer?.closeIdleConnections();
+      const servers = [server, ...(publicServer ? [publicServer] : [])];
+      const closed = servers.map(closing);
       await runner.close(config.graceMillis);
-      server.closeAllConnections();
-      publicServer?.closeAllConnections();
-      await closed;
-      await publicClosed;
+      for (const one of servers) one.closeAllConnections();
+      await Promise.all(closed);
       await credentials.saveUse();
       await drift.save();
       await transport.close();

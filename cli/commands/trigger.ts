@@ -1,5 +1,6 @@
 import { routes, type Trigger } from "@copper-kettle/contract";
 import type { Command } from "commander";
+import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
 import { addTriggerEvents, eventLine } from "./trigger-events.js";
@@ -84,7 +85,11 @@ const rowOf = (one: Trigger): string[] => [
   one.on ? "on" : "off",
   one.words,
   one.next[0] ? timeText(one.next[0]) : "",
-  one.last ? `${one.last.state}, ${timeText(one.last.at)}` : "",
+  one.trouble !== null
+    ? colors.red("in trouble")
+    : one.last
+      ? `${one.last.state}, ${timeText(one.last.at)}`
+      : "",
 ];
 
 function shownLines(one: Trigger): string[] {
@@ -93,6 +98,7 @@ function shownLines(one: Trigger): string[] {
     one.words,
     ...(one.address ? [addressLine(one.address)] : []),
     ...(one.looked ? [lookedLine(one.looked)] : []),
+    ...(one.trouble ? [colors.red(one.trouble)] : []),
     ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
     ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
   ];

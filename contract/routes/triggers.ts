@@ -31,6 +31,10 @@ export const trigger = z
       })
       .nullable()
       .meta({ description: "Of a webhook: where its sender delivers." }),
+    trouble: z
+      .string()
+      .nullable()
+      .meta({ description: "What it does not do as it should; people are notified of it." }),
     last: triggerEvent.nullable(),
   })
   .meta({ id: "Trigger" });

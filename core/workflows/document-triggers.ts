@@ -19,6 +19,10 @@ const common = {
     .enum(["queue", "skip"])
     .optional()
     .describe("What becomes of an event when so many run; default: queue."),
+  expect: z
+    .strictObject({ "success-within": duration().describe("The longest time without a success.") })
+    .optional()
+    .describe("What people are notified of when it does not hold, also when nothing starts."),
   was: z.string().optional().describe("The name that this trigger had before: it takes over its state."),
 };
 

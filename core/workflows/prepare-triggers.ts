@@ -19,6 +19,7 @@ export function prepareTrigger(
   raw: JsonObject,
   path: Path,
 ): ReadyTrigger | undefined {
+  const { expect } = raw;
   const base: TriggerBase = {
     line: preparer.source.line(path),
     ...texts(raw, ["title", "was"]),
@@ -28,7 +29,19 @@ export function prepareTrigger(
     ...(raw["latest-only"] === true ? { latestOnly: true } : {}),
     ...(typeof raw["parallel"] === "number" ? { parallel: raw["parallel"] } : {}),
     whenBusy: raw["when-busy"] === "skip" ? "skip" : "queue",
+    ...optional(
+      "successWithin",
+      isObject(expect)
+        ? preparer.duration(expect["success-within"], [...path, "expect", "success-within"])
+        : undefined,
+    ),
   };
+  if (kind === "by-hand" && isObject(expect))
+    preparer.source.report(
+      [...path, "expect"],
+      "trigger",
+      "People start runs by hand, so nothing can be expected of that.",
+    );
   for (const [key, needs] of [
     ["latest-only", "one-at-a-time"],
     ["when-busy", "parallel"],

@@ -67,6 +67,7 @@ const aTrigger: Kinded = {
     "parallel",
     "when-busy",
     "once-per",
+    "expect",
     "was",
   ],
 };

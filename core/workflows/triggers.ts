@@ -17,6 +17,8 @@ export interface TriggerBase {
   /** Runs of this trigger side by side; `skip`: an event that comes then starts a run that does nothing. */
   parallel?: number;
   whenBusy: "queue" | "skip";
+  /** People are notified when nothing that it started has succeeded for so long, in milliseconds. */
+  successWithin?: number;
   /** The name that it had before. */
   was?: string;
 }

@@ -45,3 +45,10 @@ export function hostsOf(known: {
     ...hostNames.map((name) => name.toLowerCase()),
   ]);
 }
+
+/** Takes no more connections, and ends those that nobody uses; resolves when all are ended. */
+export function closing(server: Server): Promise<void> {
+  const closed = new Promise<void>((resolve) => server.close(() => resolve()));
+  server.closeIdleConnections();
+  return closed;
+}

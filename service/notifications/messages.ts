@@ -1,5 +1,6 @@
 import type { CredentialInfo } from "@copper-kettle/contract";
 import { randomUUID } from "node:crypto";
+import type { Trouble } from "../triggers/troubles.js";
 
 /** Something that a person should know; a CloudEvent (version 1.0.2) with a sentence for mail. */
 export interface Message {
@@ -57,6 +58,19 @@ export function credentialMessage(
     title: `The credential ${name} needs attention`,
     text: `${sentence}\n\n${url}`,
     data: { credential: name, state, message: sentence, url },
+  };
+}
+
+export function triggerMessage({ workflow, trigger, sentence }: Trouble, console: string): Message {
+  const url = `${console}/workflows/${workflow}`;
+  return {
+    id: randomUUID(),
+    type: "copper-kettle.trigger.failing",
+    time: new Date().toISOString(),
+    subject: workflow,
+    title: `${workflow}: the trigger ${trigger} needs attention`,
+    text: `${sentence}\n\n${url}\n\nYou will get no further message about this trigger until it is well again.`,
+    data: { workflow, trigger, message: sentence, url },
   };
 }
 

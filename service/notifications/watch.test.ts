@@ -42,6 +42,7 @@ describe("what is reported of runs", () => {
       outbox: journals.outbox,
       credentials,
       tokens,
+      troubles: () => Promise.resolve([]),
       log,
       console: "http://huts.example",
     });

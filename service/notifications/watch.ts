@@ -5,7 +5,8 @@ import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
 import { reportedStates, type Outbox, type Report } from "../store/outbox.js";
 import type { TokenStore } from "../store/tokens.js";
-import { credentialMessage, runMessage, type RunTold } from "./messages.js";
+import type { Trouble } from "../triggers/troubles.js";
+import { credentialMessage, runMessage, triggerMessage, type RunTold } from "./messages.js";
 import type { News, Notifier } from "./notifier.js";
 
 interface Parts {
@@ -14,12 +15,17 @@ interface Parts {
   outbox: Outbox;
   credentials: CredentialStore;
   tokens: TokenStore;
+  /** What triggers do not do as they should. */
+  troubles: () => Promise<Trouble[]>;
   log: Logger;
   console: string;
 }
 
 /** Makes notifications of what runs and credentials come to. */
 export class Watcher {
+  /** The look that goes on, and the one that is asked for meanwhile. */
+  #looking: Promise<void> = Promise.resolve();
+  #next: Promise<void> | undefined;
   /** Reading the outbox: one at a time, so that reports are taken in their order. */
   #reading: Promise<void> = Promise.resolve();
 
@@ -69,8 +75,17 @@ export class Watcher {
     ];
   }
 
-  /** Looks at all credentials: their state says by itself what people should know. */
-  async look(): Promise<void> {
+  /** Looks at all credentials and triggers: their state says by itself what people should know. One look at a time. */
+  look(): Promise<void> {
+    this.#next ??= this.#looking.then(() => {
+      this.#next = undefined;
+      return this.#look();
+    });
+    this.#looking = this.#next.catch(() => undefined);
+    return this.#next;
+  }
+
+  async #look(): Promise<void> {
     const { credentials, tokens, notifier, console } = this.parts;
     const failing = new Set<string>();
     const news: News[] = [];
@@ -81,7 +96,12 @@ export class Watcher {
       failing.add(key);
       news.push({ key, message: credentialMessage(open.name, state, sentence, console) });
     }
-    const over = notifier.told().filter((key) => key.startsWith("credential ") && !failing.has(key));
+    for (const trouble of await this.parts.troubles()) {
+      const key = `trigger ${trouble.workflow} ${trouble.trigger}`;
+      failing.add(key);
+      news.push({ key, message: triggerMessage(trouble, console) });
+    }
+    const over = notifier.told().filter((key) => /^(credential|trigger) /.test(key) && !failing.has(key));
     await notifier.take([...news, ...over.map((key) => ({ over: key }))]);
   }
 }

@@ -12,6 +12,7 @@ import { triggers } from "./migrations/0013-triggers.js";
 import { polls } from "./migrations/0014-polls.js";
 import { shares } from "./migrations/0015-shares.js";
 import { drafts } from "./migrations/0016-drafts.js";
+import { expected } from "./migrations/0017-expect.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -43,6 +44,7 @@ export const migrations: Migration[] = [
   { name: "0014-polls", statements: polls },
   { name: "0015-shares", statements: shares },
   { name: "0016-drafts", statements: drafts },
+  { name: "0017-expect", statements: expected },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -34,6 +34,8 @@ export interface Wanted {
   path: string | null;
   beat: number | null;
   dueAt: number | null;
+  /** The longest time without a success, in milliseconds. */
+  expectWithin?: number | undefined;
 }
 
 const columns = `workflow, name, kind, version, is_on AS isOn, path, secret, older_secret AS olderSecret,
@@ -153,18 +155,19 @@ export class TriggerStore {
     );
     // Paths that two of the same file exchange are free for a moment.
     await run("UPDATE triggers SET path = NULL WHERE workflow = ?", [workflow]);
-    for (const { name, kind, path, beat, dueAt } of wanted) {
+    for (const { name, kind, path, beat, dueAt, expectWithin } of wanted) {
       if (path !== null) await this.#requireFree(path, workflow);
       await run(
-        `INSERT INTO triggers (workflow, name, kind, version, path, beat, due_at, changed_at)
-          VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+        `INSERT INTO triggers (workflow, name, kind, version, path, beat, due_at, changed_at, expect_within)
+          VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
           ON CONFLICT (environment, workflow, name) DO UPDATE SET kind = excluded.kind, version = excluded.version,
             path = excluded.path,
             beat = CASE WHEN beat <= excluded.changed_at AND due_at IS NOT NULL AND excluded.beat IS NOT NULL
               THEN beat ELSE excluded.beat END,
             due_at = CASE WHEN is_on = 0 OR excluded.beat IS NULL THEN NULL
-              WHEN beat <= excluded.changed_at AND due_at IS NOT NULL THEN due_at ELSE excluded.due_at END, gone_at = NULL, changed_at = excluded.changed_at`,
-        [workflow, name, kind, version, path, beat, dueAt, now],
+              WHEN beat <= excluded.changed_at AND due_at IS NOT NULL THEN due_at ELSE excluded.due_at END, gone_at = NULL, changed_at = excluded.changed_at,
+            expect_within = excluded.expect_within`,
+        [workflow, name, kind, version, path, beat, dueAt, now, expectWithin ?? null],
       );
     }
   }

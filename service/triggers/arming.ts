@@ -53,6 +53,7 @@ export function wantedOf(workflow: Workflow, constants: JsonObject, now: number)
     name,
     kind: ready.kind,
     was: ready.was,
+    expectWithin: ready.successWithin,
     path: ready.kind === "webhook" ? ready.path : null,
     ...nextOf(ready, { workflow: workflow.name, name, constants, after: now }),
   }));

@@ -8,6 +8,7 @@ import {
   type Trigger,
   type Workflow,
 } from "@copper-kettle/core";
+import { EventEmitter } from "node:events";
 import { newRunId } from "../runs/ids.js";
 import type { Share } from "../runs/queue.js";
 import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
@@ -44,6 +45,9 @@ export type Happened = Pick<EventRecord, "id" | "state" | "run" | "reason">;
 
 /** Takes in events: each is durable, with the run that it starts, before anybody is answered. */
 export class Events {
+  /** Tells that an event was refused or skipped: somebody may have to know. */
+  readonly troubled = new EventEmitter<{ trouble: [] }>();
+
   constructor(
     readonly parts: {
       starts: Starts;
@@ -132,6 +136,7 @@ export class Events {
       records: [],
       statements: [this.#row(event, state, run, reason), ...also],
     });
+    if (state === "refused" || state === "skipped") this.troubled.emit("trouble");
     return { id: event.id, state, run, reason };
   }
 

@@ -12,9 +12,10 @@ import { randomBytes } from "node:crypto";
 import type { Express } from "express";
 import type { EventRecord } from "../../store/events.js";
 import type { PollState } from "../../store/seen.js";
-import type { TriggerRecord } from "../../store/triggers.js";
+import { activeName, type TriggerRecord } from "../../store/triggers.js";
 import { iso } from "../../times.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
+import { troubles } from "../../triggers/troubles.js";
 import type { Context } from "../context.js";
 import { secretDigest, webhooksPath } from "../public-side.js";
 import { findWorkflow } from "../found.js";
@@ -34,9 +35,12 @@ export function serveTriggers(app: Express, context: Context): void {
   serve(app, routes.listTriggers, async ({ query }) => {
     const views: Trigger[] = [];
     const last = new Map<string, Map<string, EventRecord>>();
+    const inTrouble = await troublesByName();
     for (const row of await triggers.list(query.workflow)) {
       if (!last.has(row.workflow)) last.set(row.workflow, await eventStore.lastOf(row.workflow));
-      views.push(await triggerView(context, row, last.get(row.workflow)?.get(row.name), mostTimes.list));
+      views.push(
+        await triggerView(context, row, last.get(row.workflow)?.get(row.name), mostTimes.list, inTrouble),
+      );
     }
     return { triggers: views };
   });
@@ -110,10 +114,15 @@ export function serveTriggers(app: Express, context: Context): void {
     return row;
   }
 
+  async function troublesByName(): Promise<ReadonlyMap<string, string>> {
+    const found = await troubles(context.writer.store, Date.now());
+    return new Map(found.map(({ workflow, trigger, sentence }) => [`${workflow} ${trigger}`, sentence]));
+  }
+
   async function shown(params: { name: string; trigger: string }): Promise<Trigger> {
     const row = await found(params);
     const last = (await eventStore.lastOf(row.workflow)).get(row.name);
-    return triggerView(context, row, last, mostTimes.one);
+    return triggerView(context, row, last, mostTimes.one, await troublesByName());
   }
 }
 
@@ -131,6 +140,7 @@ async function triggerView(
   row: TriggerRecord,
   last: EventRecord | undefined,
   times: number,
+  inTrouble: ReadonlyMap<string, string>,
 ): Promise<Trigger> {
   const { workflow, name, kind, version, isOn } = row;
   const ready = await readyOf(context, row);
@@ -151,6 +161,7 @@ async function triggerView(
         : next.map((beat) => iso(schedule ? dueAt(schedule, beat, own) : beat)),
     looked: ready?.kind === "poll" ? lookedView(await context.seen.state(workflow, name)) : null,
     address: ready?.kind === "webhook" ? addressOf(context, row, ready) : null,
+    trouble: inTrouble.get(activeName(row)) ?? null,
     last: last ? eventView(last) : null,
   };
 }

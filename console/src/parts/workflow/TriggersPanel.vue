@@ -176,6 +176,7 @@ watch(() => [props.newestRun, props.published], load);
           Looked {{ when(one.looked.at) }}: {{ one.looked.fault ?? `${one.looked.read} items`
           }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : "" }}
         </div>
+        <v-alert v-if="one.trouble" type="warning" density="compact">{{ one.trouble }}</v-alert>
         <template v-if="one.address">
           <CopyText v-if="one.address.secret === 'none'" :text="one.address.url" label="Its address" />
           <div v-else class="row">
