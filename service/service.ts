@@ -18,11 +18,6 @@ import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
-import { Events } from "./triggers/events.js";
-import { look } from "./runs/look.js";
-import { SeenStore } from "./store/seen.js";
-import { Polls } from "./triggers/polls.js";
-import { Schedules } from "./triggers/schedules.js";
 import { armAll } from "./triggers/arming.js";
 import { EventStore } from "./store/events.js";
 import { RunActs } from "./runs/acts.js";
@@ -67,6 +62,7 @@ import {
   requireOwnDatabase,
   requireWholeRestore,
 } from "./upkeep/folder.js";
+import { assembleTriggers } from "./triggers/assembly.js";
 import { troubles } from "./triggers/troubles.js";
 import { holdRestored } from "./upkeep/restored.js";
 import { WorkflowStore } from "./store/workflows.js";
@@ -167,21 +163,9 @@ export async function startService(config: Config): Promise<Service> {
   });
   const starts = new Starts(journals, workflows, runner);
   const acts = new RunActs(journals, runner);
-  const events = new Events({ starts, workflows, events: eventStore, constants, writer, now });
   const { triggers } = workflows;
-  const paused = (): boolean => runner.paused;
-  const seen = new SeenStore(writer);
-  const polls = new Polls({
-    seen,
-    workflows,
-    constants,
-    events,
-    look: (request) => look(runner.parts, request),
-    waiting: (workflow) => runner.waiting(workflow),
-    log,
-    now,
-  });
-  const schedules = new Schedules({ triggers, polls, workflows, constants, events, paused, log, now });
+  const assembled = assembleTriggers({ starts, runner, workflows, constants, log, now });
+  const { events, seen, schedules } = assembled;
   journals.withReused = (row, own) =>
     withReused(
       { workflows, journals },
@@ -299,7 +283,7 @@ export async function startService(config: Config): Promise<Service> {
   await armAll(workflows, constants.all(), now()).catch((error: unknown) =>
     log.warn({ err: error }, "triggers of older versions are not in force yet"),
   );
-  await schedules.start();
+  await assembled.start();
   ready = true;
   log.info({ url, dataFolder: folder, version }, "listening");
   await keepRoom(folder);
@@ -330,7 +314,7 @@ export async function startService(config: Config): Promise<Service> {
       ready = false;
       stopUpkeep();
       await damage.stop();
-      await schedules.close();
+      await assembled.close();
       notifier.close();
       const servers = [server, ...(publicServer ? [publicServer] : [])];
       const closed = servers.map(closing);

@@ -49,7 +49,7 @@ export function addTriggerEvents(group: Command): void {
         body: { version: options.draft ? "draft" : "published" },
       });
       show(globals, event, () => eventLine(event));
-      if (event.state !== "started") throw new Exit(exitCodes.runFailed);
+      if (!["started", "arrived"].includes(event.state)) throw new Exit(exitCodes.runFailed);
     });
   group
     .command("follow")
@@ -100,7 +100,7 @@ export function addTriggerEvents(group: Command): void {
         body: { trigger, brought: broughtIn(readText(file), file) as never },
       });
       show(globals, event, () => eventLine(event));
-      if (event.state !== "started") throw new Exit(exitCodes.runFailed);
+      if (!["started", "arrived"].includes(event.state)) throw new Exit(exitCodes.runFailed);
     });
 }
 

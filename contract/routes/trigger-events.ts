@@ -3,7 +3,7 @@ import { json, jsonObject, named } from "./common.js";
 import { count } from "./runs.js";
 import { z } from "zod";
 
-const eventState = z.enum(["started", "same", "left-out", "refused", "skipped"]);
+const eventState = z.enum(["arrived", "started", "same", "left-out", "refused", "skipped"]);
 
 export const triggerEvent = z
   .object({
@@ -15,7 +15,7 @@ export const triggerEvent = z
     at: z.string().meta({ description: "When it came; of a schedule its time." }),
     state: eventState.meta({
       description:
-        "`started` a run; `same`: its key was there before; `left-out` by only-if; `refused`: it could start none; `skipped`: there was no room, or its time was missed.",
+        "`arrived`: what it names is being fetched; `started` a run; `same`: its key was there before; `left-out` by only-if; `refused`: it could start none; `skipped`: there was no room, or its time was missed.",
     }),
     run: z.string().nullable(),
     reason: z.string().nullable(),

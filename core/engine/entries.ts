@@ -51,6 +51,8 @@ export interface Trigger {
   headers?: JsonObject;
   query?: JsonObject;
   body?: Json;
+  /** What was fetched for an event that only named it: the outcome of a call. */
+  fetched?: Json;
   /** Of a delivery that is a CloudEvent: its attributes. */
   event?: JsonObject;
 }

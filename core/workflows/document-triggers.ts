@@ -26,6 +26,12 @@ const common = {
   was: z.string().optional().describe("The name that this trigger had before: it takes over its state."),
 };
 
+const fetch = {
+  fetch: innerCall
+    .optional()
+    .describe("A reading call, for an event that brings only an id; its outcome is trigger.fetched."),
+};
+
 const byHand = z.strictObject({
   ...common,
   "by-hand": z.strictObject({
@@ -107,6 +113,7 @@ const verify = z.union([
 
 const webhook = z.strictObject({
   ...common,
+  ...fetch,
   "once-per": expression()
     .optional()
     .describe("What is the same in a repeat; a delivery with a key that was there starts nothing again."),
@@ -141,6 +148,7 @@ const webhook = z.strictObject({
 
 const poll = z.strictObject({
   ...common,
+  ...fetch,
   poll: z.strictObject({
     ...innerCall.shape,
     ...sending,

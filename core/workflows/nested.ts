@@ -60,15 +60,19 @@ export function allCalls(steps: readonly Step[]): CallStep[] {
   return steps.flatMap((step) => [...callsOf(step), ...innerSteps(step).flatMap(allCalls)]);
 }
 
-/** Every call of a workflow: of its steps, and of its polls. */
+/** Every call of a workflow: of its steps, and of its triggers. */
 export function workflowCalls({ steps, triggers }: Pick<Workflow, "steps" | "triggers">): CallStep[] {
-  return [...allCalls(steps), ...pollCalls(triggers).map(({ call }) => call)];
+  return [...allCalls(steps), ...triggerCalls(triggers).map(({ call }) => call)];
 }
 
-/** The calls of polls, by the names of their triggers. */
-export function pollCalls(triggers: Workflow["triggers"]): { name: string; line: number; call: CallStep }[] {
+/** The calls of triggers (what polls look at, what events fetch), by the names of the triggers. */
+export function triggerCalls(
+  triggers: Workflow["triggers"],
+): { name: string; line: number; call: CallStep }[] {
   return Object.entries(triggers).flatMap(([name, one]) =>
-    one.kind === "poll" ? [{ name, line: one.line, call: one.call }] : [],
+    [one.fetch, one.kind === "poll" ? one.call : undefined].flatMap((call) =>
+      call ? [{ name, line: one.line, call }] : [],
+    ),
   );
 }
 

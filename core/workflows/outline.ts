@@ -1,4 +1,4 @@
-import { callsOf, innerSteps, pollCalls } from "./nested.js";
+import { callsOf, innerSteps, triggerCalls } from "./nested.js";
 import type { Step, Workflow } from "./steps.js";
 
 /** One line of a workflow's outline. */
@@ -25,7 +25,7 @@ export interface OperationCall {
 
 /** The calls of operations, from top to bottom: of steps, and then of polls under the names of their triggers. */
 export function operationCalls({ steps, triggers }: Pick<Workflow, "steps" | "triggers">): OperationCall[] {
-  const polls = pollCalls(triggers).flatMap(({ name, line, call: { operation, using } }) =>
+  const polls = triggerCalls(triggers).flatMap(({ name, line, call: { operation, using } }) =>
     operation ? [{ step: name, line, ...operation, using }] : [],
   );
   return [...callsOfSteps(steps), ...polls];

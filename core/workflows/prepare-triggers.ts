@@ -20,11 +20,15 @@ export function prepareTrigger(
   path: Path,
 ): ReadyTrigger | undefined {
   const { expect } = raw;
+  const fetch = innerCall(preparer, raw["fetch"], [...path, "fetch"], "fetch");
+  if (fetch?.effect !== undefined && fetch.effect !== "reads")
+    preparer.source.report([...path, "fetch"], "trigger", "What fetches only reads, but this call writes.");
   const base: TriggerBase = {
     line: preparer.source.line(path),
     ...texts(raw, ["title", "was"]),
     ...optional("onlyIf", preparer.expression(raw["only-if"], [...path, "only-if"])),
     ...values(preparer, raw, path, ["inputs"]),
+    ...optional("fetch", fetch),
     ...optional("oneAtATime", values(preparer, raw, path, ["one-at-a-time"])["one-at-a-time"]),
     ...(raw["latest-only"] === true ? { latestOnly: true } : {}),
     ...(typeof raw["parallel"] === "number" ? { parallel: raw["parallel"] } : {}),
@@ -251,6 +255,12 @@ function prepareWebhook(
       [...path, "origins"],
       "webhook",
       "A page of another site would have to know the secret. Pages may send only where no shared secret is asked for.",
+    );
+  if (own["response"] === "from-run" && base.fetch)
+    source.report(
+      [...path, "response"],
+      "webhook",
+      "The sender is answered before something is fetched, so it cannot get what the run responds.",
     );
   const within = preparer.duration(own["within"], [...path, "within"]);
   const shake = own["handshake"];

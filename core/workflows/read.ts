@@ -66,6 +66,7 @@ const aTrigger: Kinded = {
     "latest-only",
     "parallel",
     "when-busy",
+    "fetch",
     "once-per",
     "expect",
     "was",

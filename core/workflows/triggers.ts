@@ -11,6 +11,8 @@ export interface TriggerBase {
   line: number;
   onlyIf?: Expression;
   inputs?: ValueTemplate;
+  /** A reading call for what an event only names. */
+  fetch?: CallStep;
   /** Runs with the same text go one after another. */
   oneAtATime?: ValueTemplate;
   latestOnly?: boolean;

@@ -32,6 +32,7 @@ const rootFields: Record<string, string[]> = {
     "query",
     "method",
     "event",
+    "fetched",
     "row",
     "item",
     "items",

@@ -12,6 +12,7 @@ import {
   type JournalRow,
   type JsonObject,
   type Principal,
+  type Trigger,
   type Workflow,
 } from "@copper-kettle/core";
 import { newRunId } from "./ids.js";
@@ -28,6 +29,8 @@ export interface LookRequest {
   /** Names in scope of its call besides those of every run. */
   locals: JsonObject;
   signal: globalThis.AbortSignal;
+  /** What an event brought, for the call that fetches what it names. */
+  brought?: Trigger;
 }
 
 /** A reading call has no runs to start. */
@@ -43,7 +46,7 @@ const noChildren: Children = {
  */
 export async function look(
   parts: RunnerParts,
-  { workflow, trigger, version, principal, call, locals, signal }: LookRequest,
+  { workflow, trigger, version, principal, call, locals, signal, brought }: LookRequest,
 ): Promise<{ outcome: JsonObject } | { fault: string }> {
   const id = newRunId();
   const rows: JournalRow[] = [];
@@ -57,7 +60,7 @@ export async function look(
     version,
     origin: id,
     inputs: {},
-    trigger: { kind: "poll", name: trigger, id, at: new Date(now).toISOString() },
+    trigger: brought ?? { kind: "poll", name: trigger, id, at: new Date(now).toISOString() },
     options: { rehearsal: true },
   };
   const ports = portsOf(parts, {

@@ -232,6 +232,7 @@ export class Starts {
       ...secretInputs(workflow.inputs).map((place) => ["inputs", ...place]),
       ...(request.secretPlaces ?? []),
       ...secretPlaces((trigger.body ?? null) as Json).map((place) => ["trigger", "body", ...place]),
+      ...secretPlaces(trigger.fetched ?? null).map((place) => ["trigger", "fetched", ...place]),
     ];
     const rows = startRows(started, places, request.secrets);
     const full = this.#full(workflow, request);

@@ -14,7 +14,7 @@ import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
 
 /** What became of an event. */
-export type EventState = "started" | "same" | "left-out" | "refused" | "skipped";
+export type EventState = "arrived" | "started" | "same" | "left-out" | "refused" | "skipped";
 
 /** What a trigger brought, and what became of it. */
 export interface EventRecord {
@@ -41,6 +41,8 @@ export interface EventRecord {
 export type NewEvent = Omit<EventRecord, "brought" | "sample" | "madeUp"> & {
   brought: JsonObject;
   madeUp?: boolean;
+  /** It is there already, as `arrived`. */
+  isKnown?: boolean;
 };
 
 /** Bodies of events are forgotten after so long, and the events after the longer time; both in milliseconds. */
@@ -72,8 +74,14 @@ export class EventStore {
   ) {}
 
   /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
-  row({ brought, madeUp = false, ...event }: NewEvent): KeyedStatement {
+  row({ brought, madeUp = false, isKnown = false, ...event }: NewEvent): KeyedStatement {
     const { open, sealed } = this.#masked(brought, event.id);
+    if (isKnown)
+      return {
+        key: `event ${event.id}`,
+        sql: "UPDATE events SET version = ?, state = ?, run = ?, reason = ?, brought = ?, sealed = ? WHERE id = ?",
+        values: [event.version, event.state, event.run, event.reason, open, sealed, event.id],
+      };
     return {
       key: `event ${event.id}`,
       into: "events (id, workflow, trigger_name, kind, version, at, state, run, reason, made_up, brought, sealed)",
@@ -155,6 +163,15 @@ export class EventStore {
         `DELETE FROM events WHERE ${which} AND id NOT IN (SELECT id FROM events WHERE ${which} ORDER BY id DESC LIMIT ?3)`,
         [workflow, trigger, most],
       ),
+    );
+  }
+
+  /** Those whose fetch is not done, the oldest first. */
+  arrived(): Promise<EventRecord[]> {
+    return selectList<EventRecord>(
+      this.writer.store,
+      `SELECT ${columns} FROM events WHERE state = 'arrived' ORDER BY id`,
+      {},
     );
   }
 

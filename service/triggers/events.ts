@@ -22,6 +22,8 @@ import { triggerOf } from "./arming.js";
 
 /** An event on its way. */
 export interface Arriving {
+  /** The id of an event that is there already, and whose fetch is done now. */
+  id?: string;
   workflow: string;
   trigger: string;
   /** What came, beside what every trigger says of itself. */
@@ -45,6 +47,10 @@ export type Happened = Pick<EventRecord, "id" | "state" | "run" | "reason">;
 
 /** Takes in events: each is durable, with the run that it starts, before anybody is answered. */
 export class Events {
+  /** Tells of an event that names what has to be fetched first, and of those with which it keeps its order. */
+  readonly fetching = new EventEmitter<{
+    arrived: [id: string, order: string | undefined, draftBy: Principal | undefined];
+  }>();
   /** Tells that an event was refused or skipped: somebody may have to know. */
   readonly troubled = new EventEmitter<{ trouble: [] }>();
 
@@ -73,7 +79,7 @@ export class Events {
     const name = file && nameIn(file, arriving.trigger);
     const ready = file && name !== undefined ? triggerOf(file, name) : undefined;
     if (!ready || name === undefined || ready.kind === "by-hand") return undefined;
-    const id = newRunId();
+    const { id = newRunId() } = arriving;
     const trigger: Trigger = { ...brought, kind: ready.kind, name, id, at: new Date(at).toISOString() };
     const { madeUp = false } = arriving;
     const event = {
@@ -85,7 +91,14 @@ export class Events {
       at,
       brought,
       madeUp,
+      isKnown: arriving.id !== undefined,
     };
+    if (ready.fetch && arriving.id === undefined) {
+      const arrived = await this.#ended(event, "arrived", null, arriving);
+      const order = ready.oneAtATime ? `${workflow} ${name}` : undefined;
+      this.fetching.emit("arrived", id, order, draftBy);
+      return arrived;
+    }
     const judged = judgeEvent(ready, {
       trigger: trigger as unknown as JsonObject,
       constants: constants.all(),
@@ -125,10 +138,15 @@ export class Events {
     return this.#ended({ ...event, id: newRunId(), kind }, state, reason, { also });
   }
 
+  /** Refuses an event that had arrived. */
+  refuse(event: Omit<EventRecord, "brought"> & { brought: JsonObject }, reason: string): Promise<Happened> {
+    return this.#ended({ ...event, madeUp: event.madeUp === 1, isKnown: true }, "refused", reason, {});
+  }
+
   async #ended(
     event: Omit<NewEvent, "state" | "run" | "reason">,
     state: EventState,
-    reason: string,
+    reason: string | null,
     { also = [] }: Pick<Arriving, "also">,
     run: string | null = null,
   ): Promise<Happened> {

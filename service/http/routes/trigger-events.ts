@@ -26,7 +26,7 @@ export function serveTriggerEvents(app: Express, context: Context): void {
     const event = await eventStore.find(params.id);
     if (!event) throw notFound("event", params.id);
     const { workflow, trigger } = event;
-    const brought = await eventStore.brought(event.id);
+    const { fetched: _fetched, ...brought } = await eventStore.brought(event.id);
     if (body.version === "draft") {
       const found = await workflows.startable(workflow);
       if (found) await requireCredentials(context, found.draft, by);
