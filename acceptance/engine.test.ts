@@ -93,7 +93,7 @@ describe("the engine in the service", () => {
     ]);
   });
 
-  it("a workflow that calls itself for ever is stopped", async () => {
+  it("a workflow that calls itself for ever, also by another one, is stopped", async () => {
     await world.publish(file("itself", "  - { step: again, workflow: { name: itself } }\n"));
     const run = await world.settled((await world.run("itself")).id);
     expect(run.state).toBe("failed");
@@ -107,9 +107,18 @@ describe("the engine in the service", () => {
     }
     // The deepest is refused; each above it fails since the one that it called did.
     expect(codes.filter((code) => code === "too-deep")).toHaveLength(1);
-    expect(codes.filter((code) => code === "run-failed")).toHaveLength(20);
+    expect(codes.filter((code) => code === "run-failed")).toHaveLength(2);
     const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "itself", limit: 200 } });
-    expect(runs).toHaveLength(21);
+    expect(runs).toHaveLength(3);
+    await world.publish(file("ping", "  - { step: a, workflow: { name: pong, in-background: true } }\n"));
+    await world.publish(file("pong", "  - { step: b, workflow: { name: ping, in-background: true } }\n"));
+    await world.run("ping");
+    const failed = async () =>
+      (await world.client.call(routes.listRuns, { query: { state: "failed", limit: 200 } })).runs.find(
+        ({ workflow }) => workflow === "pong",
+      );
+    await until(async () => (await failed()) !== undefined, "the circle is found");
+    expect((await failed())?.error?.message).toContain("ping → pong → ping → pong → ping → pong → ping");
   });
 
   it("a sleeping caller and what it waits for go on after a kill, and a stop of one stops the other", async () => {

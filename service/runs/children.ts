@@ -5,8 +5,10 @@ import {
   type Children,
   type JsonObject,
   type Principal,
+  type Trigger,
 } from "@copper-kettle/core";
 import type { JournalStore } from "../store/journal.js";
+import type { RunRecord } from "../store/models.js";
 import { callKey } from "../store/start-keys.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { isObject, parseJson, type Json, type RunError } from "@copper-kettle/core";
@@ -17,6 +19,10 @@ import { BadInputs, QueueFull, WrongState, type Starts } from "./starts.js";
 
 /** How many calls may lie above a run: one that calls itself for ever is stopped there. */
 const deepest = 20;
+
+/** So often a workflow may come up in one chain of calls within so many milliseconds. */
+const mostAgain = 3;
+const circleMillis = 60_000;
 
 /** How often one who waits in memory looks whether its turn is needed, in milliseconds. */
 const lookMillis = 1_000;
@@ -77,6 +83,7 @@ export class ChildRuns {
         "too-deep",
         `${child.workflow} would be called ${child.depth} levels deep, but ${deepest} is the most. Does a workflow call itself?`,
       );
+    if (child.depth >= mostAgain) await this.#requireNoCircle(run, child.workflow);
     const found = await this.parts.workflows.startable(child.workflow);
     if (!found?.published)
       throw new ChildRefused(
@@ -107,6 +114,23 @@ export class ChildRuns {
       if (error instanceof QueueFull) throw new ChildRefused("busy", error.message);
       throw error;
     }
+  }
+
+  /** A workflow that comes up in its own chain again and again, and fast, would go on for ever. */
+  async #requireNoCircle(run: string, workflow: string): Promise<void> {
+    const names = [workflow];
+    const since = Date.now() - circleMillis;
+    let again = 1;
+    for (let at: string | undefined = run; at !== undefined && names.length <= deepest;) {
+      const row: RunRecord | undefined = await this.parts.journals.runs.find(at);
+      if (!row) return;
+      names.unshift(row.workflow);
+      if (row.workflow === workflow && row.createdAt >= since) again++;
+      at = (parseJson(row.trigger) as unknown as Trigger).caller?.run;
+    }
+    if (again <= mostAgain) return;
+    const message = `${workflow} would run for the ${again}th time within a minute in one chain: ${names.join(" → ")}.`;
+    throw new ChildRefused("too-deep", `${message} Does a workflow call itself?`);
   }
 
   async #ended(child: string, millis: number, signal: globalThis.AbortSignal): Promise<ChildEnd | undefined> {
