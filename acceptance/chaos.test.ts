@@ -12,6 +12,7 @@ it("killed again and again with faults on, the journals say what the stand-in sa
   expect(said).toMatch(/^Seed 2041: killed \d+ times/);
   expect(said).toContain("The journals and the stand-in's log agree.");
   expect(said).toMatch(/[1-9]\d* succeeded/);
+  expect(said).toMatch(/[1-9]\d* deliveries were answered, [1-9]\d* guests could be seen/);
 }, 170_000);
 
 /** What the comparison is given: as `npm run chaos` gathers it. */
@@ -218,5 +219,94 @@ describe("the comparison of journals with what a stand-in saw", () => {
       seen.guests.splice(there ? 1 : 0, there ? 1 : 2);
       expect(differences(seen)).toEqual([]);
     }
+  });
+});
+
+/** What the comparison of triggers is given. */
+interface Triggered {
+  runs: Record<string, unknown>[];
+  events: Record<string, unknown>[];
+  delivered: { workflow: string; id: string }[];
+  guests: { id: string }[];
+}
+
+describe("the comparison of what came with what triggers started", () => {
+  let differences: (seen: Triggered) => string[];
+  beforeAll(async () => {
+    const { href } = pathToFileURL(join(root, "scripts/chaos/triggered.mjs"));
+    ({ triggerDifferences: differences } = (await import(href)) as {
+      triggerDifferences: typeof differences;
+    });
+  });
+  const ran = (id: string, workflow: string, inputs: object, more: object = {}) => ({
+    id,
+    workflow,
+    state: "succeeded",
+    inputs,
+    trigger: { at: `2027-03-01T05:00:0${id.slice(1)}Z` },
+    startedAt: `2027-03-01T05:00:0${id.slice(1)}.100Z`,
+    endedAt: `2027-03-01T05:00:0${id.slice(1)}.200Z`,
+    ...more,
+  });
+  const event = (id: string, workflow: string, run: string | null, state = "started") => ({
+    id,
+    workflow,
+    run,
+    state,
+    brought: { body: { id: "d-3" } },
+  });
+  const good = (): Triggered => ({
+    runs: [
+      ran("r1", "told", { id: "d-1", guest: "odd" }),
+      ran("r2", "told", { id: "d-2", guest: "odd" }),
+      ran("r3", "watched", { id: "g-1" }),
+      ran("r4", "ticks", {}),
+      ran("r5", "ticks", {}),
+    ],
+    events: [
+      ...["r1", "r2"].map((run) => event(`e-${run}`, "told", run)),
+      event("e-r3", "watched", "r3"),
+      ...["r4", "r5"].map((run) => event(`e-${run}`, "ticks", run)),
+      event("e-6", "named", null, "refused"),
+    ],
+    delivered: [
+      { workflow: "told", id: "d-1" },
+      { workflow: "told", id: "d-2" },
+      { workflow: "named", id: "d-3" },
+    ],
+    guests: [{ id: "g-1" }],
+  });
+
+  it("agrees where all is as it should be", () => expect(differences(good())).toEqual([]));
+
+  it.each<[string, (seen: Triggered) => void]>([
+    ["d-1: it was answered, and 0 runs", ({ runs, events }) => (runs.shift(), events.shift())],
+    [
+      "d-2: it was answered, and 2 runs",
+      ({ runs }) => Object.assign(runs[0] ?? {}, { inputs: { id: "d-2" } }),
+    ],
+    ["d-3: it was answered, and 0 runs", ({ events }) => events.pop()],
+    ["r1 (told): 0 events started it", ({ events }) => events.shift()],
+    ["r1 (told): 2 events started it", ({ events }) => events.push(event("e-9", "told", "r1"))],
+    ["r9: an event started it, and it is not there", ({ events }) => events.push(event("e-9", "told", "r9"))],
+    ["The guest g-1 started 0 runs", ({ runs }) => Object.assign(runs[2] ?? {}, { inputs: {} })],
+    ["The guest g-2 started 0 runs", ({ guests }) => guests.push({ id: "g-2" })],
+    [
+      "A beat started two runs",
+      ({ runs }) => Object.assign(runs[4] ?? {}, { trigger: runs[3]?.["trigger"] }),
+    ],
+    [
+      "r2: it began before r1 had ended",
+      ({ runs }) => Object.assign(runs[1] ?? {}, { startedAt: "2027-03-01T05:00:01.150Z" }),
+    ],
+    [
+      "The event e-7 is still being fetched",
+      ({ events }) => events.push(event("e-7", "named", null, "arrived")),
+    ],
+    ["r4 (ticks): is queued in the end", ({ runs }) => Object.assign(runs[3] ?? {}, { state: "queued" })],
+  ])("finds: %s", (says, spoil) => {
+    const seen = good();
+    spoil(seen);
+    expect(differences(seen).join("\n")).toContain(says);
   });
 });

@@ -2,6 +2,7 @@ import { parseArgs } from "node:util";
 import { differences } from "./chaos/compare.mjs";
 import { anyFault, load, longestLatency } from "./chaos/load.mjs";
 import { seeded } from "./chaos/random.mjs";
+import { Sender, triggerDifferences, triggered } from "./chaos/triggered.mjs";
 import { sleep, World } from "./chaos/world.mjs";
 import { build, installPackages, say } from "./lib/prepare.mjs";
 
@@ -25,6 +26,7 @@ say(
 );
 
 const world = await World.start();
+const sender = new Sender(world);
 const started = [];
 const starting = [];
 /** Unsure calls, by run and path: when each was first seen. */
@@ -91,11 +93,17 @@ async function decide() {
 }
 
 async function publishAll() {
-  for (const [name, { file }] of Object.entries(load)) {
-    await world.call("PUT", `/api/workflows/${name}`, { text: file });
+  const files = Object.entries(load).map(([name, { file }]) => [name, file]);
+  for (const [name, text] of [...files, ...Object.entries(triggered)]) {
+    await world.call("PUT", `/api/workflows/${name}`, { text });
     await world.call("POST", `/api/workflows/${name}/publish`);
   }
+  await sender.begin();
 }
+
+/** Publishes one of the triggered workflows again: events on their way are judged by the version in force. */
+const republish = () =>
+  world.call("POST", `/api/workflows/${chance.one(Object.keys(triggered))}/publish`).catch(() => undefined);
 
 /** Stops some runs, whatever they do at the moment; what is answered holds. */
 async function stopSome(count) {
@@ -112,6 +120,8 @@ async function stopSome(count) {
 async function killOnce() {
   await world.faults(Array.from({ length: chance.between(1, 4) }, () => anyFault(chance)));
   startSome(chance.between(2, 8));
+  sender.some(chance.between(2, 8), chance);
+  if (chance.next() < 0.3) void republish();
   await sleep(chance.between(30, 900));
   // Some stops are under way when the service is killed.
   const stopping = stopSome(chance.between(0, 2));
@@ -134,15 +144,20 @@ async function killOnce() {
 async function finish() {
   await world.faults([]);
   await Promise.all(starting);
+  await sender.done();
   const end = Date.now() + 180_000;
   for (;;) {
     await decide();
-    const open = (await world.runs()).filter(
+    const all = await world.runs();
+    const watched = all.filter(({ workflow }) => workflow === "watched").length;
+    const open = all.filter(
       ({ id, state, unsure }) =>
         ["queued", "running", "waiting"].includes(state) ||
         (state === "unsure" && unsure.some(({ path }) => !left.has(`${id} ${path}`))),
     );
-    if (open.length === 0 || Date.now() > end) return;
+    const isSeen = watched >= (await world.guests()).length;
+    const fetched = !(await world.events("named")).some(({ state }) => state === "arrived");
+    if ((open.length === 0 && isSeen && fetched) || Date.now() > end) return;
     await sleep(250);
   }
 }
@@ -155,18 +170,31 @@ try {
       say(`${done} kills, ${started.length} runs started, ${decided} decided …`);
   }
   await finish();
-  const runs = await world.runs();
-  for (const run of runs) run.entries = await world.journal(run.id);
+  for (const name of ["tick", "guests"])
+    await world.call("PUT", `/api/workflows/${name === "tick" ? "ticks" : "watched"}/triggers/${name}`, {
+      on: false,
+    });
+  await sleep(500);
+  const all = await world.runs();
+  for (const run of all) run.entries = await world.journal(run.id);
+  const byTriggers = all.filter(({ workflow }) => workflow in triggered);
+  const runs = all.filter(({ workflow }) => !(workflow in triggered));
   const requests = await world.arrived();
+  const events = [];
+  for (const name of Object.keys(triggered)) events.push(...(await world.events(name)));
   const { remembered } = await world.call("GET", "/api/workflows/together/remembered");
+  const guests = await world.guests();
   const found = differences({
     runs,
     started,
     stopped,
-    guests: await world.guests(),
+    guests,
     requests,
     remembered: remembered.find(({ key }) => key === "rounds")?.values.count ?? 0,
   });
+  for (const run of byTriggers) run.inputs = run.entries[0]?.inputs;
+  const { delivered } = sender;
+  found.push(...triggerDifferences({ runs: byTriggers, events, delivered, guests }));
   const count = (state) => runs.filter((run) => run.state === state).length;
   const states = ["succeeded", "failed", "stopped", "unsure"].map((state) => `${count(state)} ${state}`);
   console.log(
@@ -178,9 +206,12 @@ try {
   console.log(
     `${requests.length} requests arrived, ${requests.filter(({ status }) => status === 0).length} of them without a response.`,
   );
+  console.log(
+    `${delivered.length} deliveries were answered, ${guests.length} guests could be seen: ${byTriggers.length} runs by ${events.length} events of triggers.`,
+  );
   for (const line of found) {
     console.log(`DIFFERENCE ${line}`);
-    const run = runs.find(({ id }) => line.startsWith(`${id}`));
+    const run = all.find(({ id }) => line.startsWith(`${id}`));
     for (const entry of run?.entries ?? []) console.log(`  ${JSON.stringify(entry).slice(0, 300)}`);
     for (const request of requests.filter(({ headers }) => run && headers["x-run"] === run.id))
       console.log(`  arrived: ${JSON.stringify(request).slice(0, 300)}`);

@@ -1,3 +1,4 @@
+import { createHmac, randomUUID } from "node:crypto";
 import type { Express, NextFunction, Request, Response } from "express";
 import { boardsResource, type Identity } from "./identity.js";
 import { bearer, type Definition } from "./stand-in.js";
@@ -5,12 +6,45 @@ import { tokenGuard } from "./token-guard.js";
 
 export const boardsToken = "bt-boards-91c0d3aa57";
 
+/** What the deliveries of new posts are signed with. */
+export const boardsHookSecret = "boards-tell-51c7d09be2";
+
 interface Post {
   id: string;
   board: string;
   thread: string;
+  /** Who wrote it: `robot`, `person`, or the person for whom a robot posts. */
+  author: string;
+  /** RFC 3339. */
+  postedAt: string;
   content: unknown[];
   clientRef?: string;
+}
+
+/** Webhooks that have proved that they want to be told, by answering a challenge. */
+const proved = new Set<string>();
+
+const json = { "Content-Type": "application/json" };
+
+/**
+ * Tells a webhook of a post, by its ids only; signed by HMAC over the time and the body. A webhook that is new is asked first
+ * whether it is meant: it has to give back a challenge.
+ */
+async function tell({ id, board, thread, author }: Post, webhook: string | null): Promise<void> {
+  if (webhook === null) return;
+  if (!proved.has(webhook)) {
+    const challenge = randomUUID();
+    const body = JSON.stringify({ challenge });
+    const answer = await fetch(webhook, { method: "POST", headers: json, body }).catch(() => undefined);
+    const said = (await answer?.json().catch(() => undefined)) as { challenge?: string } | undefined;
+    if (said?.challenge !== challenge) return;
+    proved.add(webhook);
+  }
+  const body = JSON.stringify({ post: id, board, thread, author });
+  const time = Math.floor(Date.now() / 1_000);
+  const signature = createHmac("sha256", boardsHookSecret).update(`${time}.${body}`).digest("hex");
+  const headers = { ...json, "X-Boards-Signature": `t=${time},v1=${signature}` };
+  await fetch(webhook, { method: "POST", headers, body }).catch(() => undefined);
 }
 
 /**
@@ -21,7 +55,7 @@ export function boards(identity?: Identity): Definition {
   let posts: Post[] = [];
   let recent: number[] = [];
   let refused = 0;
-  const settings = { perSecond: 5 };
+  const settings: { perSecond: number; webhook: string | null } = { perSecond: 5, webhook: null };
   const reset = (): void => {
     posts = [];
     recent = [];
@@ -65,6 +99,16 @@ export function boards(identity?: Identity): Definition {
         (request, response) =>
           void response.json({ items: posts.filter((post) => post.board === request.params.board) }),
       );
+      app.get("/boards/:board/posts/:id", (request, response) => {
+        const post = posts.find(
+          ({ id, board }) => id === request.params.id && board === request.params.board,
+        );
+        if (post) response.json(post);
+        else
+          response
+            .status(404)
+            .json({ error: "no-such-post", message: `There is no post ${request.params.id}.` });
+      });
       app.post("/boards/:board/posts", (request, response) => {
         const body = (request.body ?? {}) as { content?: unknown; thread?: string; clientRef?: string };
         const repeated = body.clientRef ? posts.find((post) => post.clientRef === body.clientRef) : undefined;
@@ -77,14 +121,23 @@ export function boards(identity?: Identity): Definition {
           id,
           board: request.params.board,
           thread: body.thread ?? `t-${id}`,
+          author: authorOf(request),
+          postedAt: new Date().toISOString(),
           content: body.content as unknown[],
           ...(body.clientRef ? { clientRef: body.clientRef } : {}),
         };
         posts.push(post);
         response.status(201).json(post);
+        void tell(post, settings.webhook);
       });
     },
   };
+}
+
+/** A robot may post for a person. */
+function authorOf(request: Request): string {
+  const isPerson = request.get("authorization")?.split(".").length === 3;
+  return request.get("X-Post-As") ?? (isPerson ? "person" : "robot");
 }
 
 function contentFault(content: unknown): string | undefined {

@@ -1,4 +1,5 @@
 import { boards } from "./boards.js";
+import { cairn } from "./cairn.js";
 import { depot } from "./depot.js";
 import { identity } from "./identity.js";
 import { ledger } from "./ledger.js";
@@ -30,6 +31,7 @@ const started = await Promise.all(
     ledger(server),
     passes(),
     notices(),
+    cairn(),
   ].map((definition) =>
     startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() => startStandIn(definition)),
   ),

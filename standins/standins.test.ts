@@ -82,6 +82,8 @@ describe.each<[string, () => Definition, string, [string, string, unknown?][]]>(
       ["GET", "/boards/corrie/posts"],
       ["POST", "/boards/corrie/posts", { content: [{ text: "a" }, { picture: "f1" }], clientRef: "t1" }],
       ["POST", "/boards/corrie/posts", { content: [{ text: "a" }], clientRef: "t1" }],
+      ["GET", "/boards/corrie/posts/p-1"],
+      ["GET", "/boards/corrie/posts/p-none"],
       ["POST", "/boards/corrie/posts", { content: [] }],
       ["POST", "/boards/corrie/posts", { content: [{ sound: 1 }] }],
       ["GET", "/boards/corrie/posts"],

@@ -11,9 +11,11 @@ import { ended, greeting, installed, passSignals, startService, untilReady } fro
 
 /** examples/demo.json: what the demo puts into a service. */
 interface DemoPlan {
-  apis: { name: string; credential: string }[];
+  apis: { name: string; credential?: string }[];
   credentials: { name: string; standIn: string; input: JsonObject }[];
   workflows: string[];
+  /** Stand-ins that are told where to deliver. */
+  webhooks: { standIn: string; workflow: string; trigger: string }[];
   starts: { workflow: string; inputs: JsonObject }[];
 }
 
@@ -110,7 +112,11 @@ async function load(client: Client, addresses: Record<string, string>, key: stri
   }
   for (const { name, credential } of plan.apis) {
     const server = addresses[name] as string;
-    const body = { url: `${server}/openapi.yaml`, server, credential };
+    const body = {
+      url: `${server}/openapi.yaml`,
+      server,
+      ...(credential === undefined ? {} : { credential }),
+    };
     const before = (await client.call(routes.listApis)).apis.find((api) => api.name === name);
     const { changes } = await client.call(routes.previewApi, { params: { name }, body });
     if (!before || before.server !== server || changes.length > 0)
@@ -123,14 +129,16 @@ async function load(client: Client, addresses: Record<string, string>, key: stri
     await client.call(routes.pushWorkflow, { params: { name }, body: { text: file } });
     await client.call(routes.publishWorkflow, { params: { name } });
   }
-  const booked = await client
-    .call(routes.trigger, { params: { name: "booked-stay", trigger: "booked" } })
-    .catch(() => undefined); // somebody may have taken it out
-  await fetch(`${addresses["stays"] as string}/_control/settings`, {
-    method: "PUT",
-    headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ webhook: booked?.address?.url ?? null }),
-  });
+  for (const { standIn, workflow, trigger } of plan.webhooks) {
+    const found = await client
+      .call(routes.trigger, { params: { name: workflow, trigger } })
+      .catch(() => undefined); // somebody may have taken it out
+    await fetch(`${addresses[standIn] as string}/_control/settings`, {
+      method: "PUT",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({ webhook: found?.address?.url ?? null }),
+    });
+  }
   if ((await client.call(routes.listRuns, { query: { limit: 1 } })).runs.length > 0) return;
   for (const { workflow, inputs } of plan.starts) {
     await client.call(routes.startRun, {

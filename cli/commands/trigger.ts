@@ -10,7 +10,7 @@ export function addTrigger(program: Command): void {
   const group = program
     .command("trigger")
     .description(
-      "triggers: list, show, on, off, next, now, address, events, resend, follow, sample, make-up",
+      "triggers: list, show, on, off, next, now, look, address, events, resend, follow, sample, make-up",
     );
   group
     .command("list")
@@ -66,6 +66,25 @@ export function addTrigger(program: Command): void {
       if (event.state !== "started") throw new Exit(exitCodes.runFailed);
     },
   );
+  of("look", "let a poll look now, and print what it would start")
+    .option("--start", "and start it")
+    .action(
+      async (name: string, trigger: string, { start = false }: { start?: boolean }, command: Command) => {
+        const globals = globalsOf(command);
+        const seen = await clientOf(globals).call(routes.lookTrigger, {
+          params: { name, trigger },
+          body: { start },
+        });
+        show(globals, seen, () =>
+          [
+            seen.fault ?? `${seen.read} items read; ${seen.count} start runs${seen.started ? " now" : ""}.`,
+            ...seen.fresh.map((one) => `${one.id} ${one.new ? "new" : "changed"}`),
+            ...(seen.count > seen.fresh.length ? ["…"] : []),
+          ].join("\n"),
+        );
+        if (seen.fault !== null) throw new Exit(exitCodes.runFailed);
+      },
+    );
   of("address", "give a webhook that verifies nothing a new address; it is shown once")
     .option("--overlap <duration>", "how long the older address holds, such as 24h")
     .action(async (name: string, trigger: string, options: { overlap?: string }, command: Command) => {

@@ -1,5 +1,5 @@
 import { route } from "../route.js";
-import { named } from "./common.js";
+import { json, named } from "./common.js";
 import { triggerEvent } from "./trigger-events.js";
 import { z } from "zod";
 
@@ -79,6 +79,22 @@ export const triggersRoutes = {
     params: one,
     output: triggerEvent,
     status: 201,
+    needs: "token",
+  }),
+  lookTrigger: route({
+    method: "POST",
+    path: "/api/workflows/{name}/triggers/{trigger}/look",
+    summary: "Let a poll look now: tell what it would start; or start it",
+    params: one,
+    body: z.strictObject({ start: z.boolean().default(false) }),
+    output: z.object({
+      fault: z.string().nullable(),
+      read: z.number().meta({ description: "How many items were read." }),
+      count: z.number().meta({ description: "How many of them start runs." }),
+      fresh: z.array(z.object({ id: z.string(), new: z.boolean(), item: json })),
+      started: z.boolean().meta({ description: "Whether the poll looks again at once, and starts them." }),
+    }),
+    status: 200,
     needs: "token",
   }),
   replaceAddress: route({

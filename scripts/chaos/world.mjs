@@ -100,6 +100,9 @@ export class World {
       ({ entry }) => entry,
     );
 
+  events = (name) =>
+    this.all(`/api/workflows/${name}/events?limit=200`, "events", ({ id }) => `before=${id}`);
+
   async faults(list) {
     await fetch(`${this.stays.url}/_control/faults`, {
       method: "PUT",

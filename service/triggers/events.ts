@@ -1,5 +1,6 @@
 import {
   itself,
+  evaluateIn,
   judgeEvent,
   sha256Hex,
   type JsonObject,
@@ -94,6 +95,8 @@ export class Events {
       isKnown: arriving.id !== undefined,
     };
     if (ready.fetch && arriving.id === undefined) {
+      const reason = leftOutUnfetched(ready, trigger as unknown as JsonObject, id, constants.all());
+      if (reason !== undefined) return this.#ended(event, "left-out", reason, arriving);
       const arrived = await this.#ended(event, "arrived", null, arriving);
       const order = ready.oneAtATime ? `${workflow} ${name}` : undefined;
       this.fetching.emit("arrived", id, order, draftBy);
@@ -165,6 +168,24 @@ export class Events {
     reason: string | null,
   ): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
+  }
+}
+
+/** Why an event is left out whatever would be fetched: what `only-if` says of it is false already. */
+function leftOutUnfetched(
+  ready: ReadyTrigger,
+  trigger: JsonObject,
+  id: string,
+  constants: JsonObject,
+): string | undefined {
+  if (!ready.onlyIf) return undefined;
+  try {
+    const holds = evaluateIn(ready.onlyIf, { trigger, constants, id, at: 0 });
+    return holds === false
+      ? `"only-if" is false before anything is fetched: ${ready.onlyIf.text}`
+      : undefined;
+  } catch {
+    return undefined; // it has to be known what is fetched
   }
 }
 

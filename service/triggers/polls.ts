@@ -30,6 +30,8 @@ const bite = 500;
 const mostWaiting = 10_000;
 /** A poll that fails looks this seldom, in milliseconds. */
 const slowest = 3_600_000;
+/** So many items are shown of what a look would start. */
+const mostShown = 50;
 /** An item longer than this is not stored for `trigger.before`. */
 const longestItem = 65_536;
 
@@ -43,6 +45,15 @@ export interface PollParts {
   waiting: (workflow: string) => number;
   log: Logger;
   now: () => number;
+}
+
+/** What a look would start. */
+export interface Preview {
+  fault: string | null;
+  read: number;
+  /** The first of them, with their number. */
+  fresh: { id: string; new: boolean; item: Json }[];
+  count: number;
 }
 
 /** A look under way, with all that belongs to it. */
@@ -83,19 +94,46 @@ export class Polls {
     this.#looking.set(name, look);
   }
 
+  /** Looks, and tells what the next look would start, without starting or noting anything. */
+  async preview(row: TriggerRecord): Promise<Preview> {
+    const look = await this.#prepared(row);
+    if (!look) return { fault: "The published version has no such poll.", read: 0, fresh: [], count: 0 };
+    const read = await this.#read(look);
+    if ("fault" in read) return { fault: read.fault, read: 0, fresh: [], count: 0 };
+    const known = await this.parts.seen.known(row.workflow, row.name);
+    const changes = new Map([...known].map(([id, { changed }]) => [id, changed]));
+    const isFirst = !look.state.primed && look.ready.first === "skip";
+    const fresh = isFirst ? [] : differenceOf(read.items, changes).fresh;
+    return {
+      fault: null,
+      read: read.items.length,
+      fresh: fresh.slice(0, mostShown).map((one) => ({ id: one.id, new: !one.known, item: one.item })),
+      count: fresh.length,
+    };
+  }
+
   async close(): Promise<void> {
     this.#stop.abort();
     await Promise.all(this.#looking.values());
   }
 
   async #look(row: TriggerRecord): Promise<void> {
+    const { seen, now } = this.parts;
+    const look = await this.#prepared(row);
+    if (!look) return seen.setState(row.workflow, row.name, { primed: false }, now() + slowest);
+    const read = await this.#read(look);
+    if ("fault" in read) return this.#failed(look, read.fault);
+    await this.#take(look, read.items, read.mark);
+  }
+
+  /** What belongs to a look; undefined where the version in force has no such poll. */
+  async #prepared(row: TriggerRecord): Promise<Look | undefined> {
     const { seen, workflows, now } = this.parts;
     const { workflow, name } = row;
     const published = (await workflows.startable(workflow))?.published;
     const file = published && (await workflows.ready(workflow, published.text).catch(() => undefined));
     const ready = file && triggerOf(file, name);
-    if (!published || ready?.kind !== "poll")
-      return seen.setState(workflow, name, { primed: false }, now() + slowest);
+    if (!published || ready?.kind !== "poll") return undefined;
     const by = [ready.idOf?.text ?? "", ready.changed?.text ?? ""].join("\n");
     let state = await seen.state(workflow, name);
     if (state.by !== undefined && state.by !== by) {
@@ -103,18 +141,14 @@ export class Polls {
       await seen.clear(workflow, name);
       state = { primed: false };
     }
-    const look: Look = { row, ready, published, state: { ...state, by, lookedAt: now() } };
+    return { row, ready, published, state: { ...state, by, lookedAt: now() } };
+  }
+
+  async #read(look: Look): Promise<ReturnType<typeof readOf>> {
+    const { constants, now } = this.parts;
     const outcome = await this.#call(look);
-    const read =
-      "fault" in outcome
-        ? outcome
-        : readOf(ready, outcome.outcome, {
-            constants: this.parts.constants.all(),
-            id: newRunId(),
-            at: now(),
-          });
-    if ("fault" in read) return this.#failed(look, read.fault);
-    await this.#take(look, read.items, read.mark);
+    if ("fault" in outcome) return outcome;
+    return readOf(look.ready, outcome.outcome, { constants: constants.all(), id: newRunId(), at: now() });
   }
 
   /** The call of a poll, as a run of a single reading step. */

@@ -80,6 +80,24 @@ export function serveTriggers(app: Express, context: Context): void {
     return eventOf(context, happened);
   });
 
+  serve(app, routes.lookTrigger, async ({ params, body }) => {
+    const row = await found(params);
+    if (row.kind !== "poll")
+      throw new HttpProblem(
+        409,
+        "not-a-poll",
+        "Not a poll",
+        `The trigger ${row.name} is of the kind ${row.kind}: only a poll looks.`,
+      );
+    const seen = await schedules.parts.polls.preview(row);
+    const started = body.start && seen.fault === null && row.isOn === 1;
+    if (started) {
+      await triggers.setOn(row.workflow, row.name, true, { beat: Date.now(), dueAt: Date.now() });
+      void schedules.wakeSoon();
+    }
+    return { ...seen, fresh: seen.fresh as never, started };
+  });
+
   serve(app, routes.replaceAddress, async ({ params, body, by }) => {
     const row = await found(params);
     const ready = await readyOf(context, row);

@@ -19,6 +19,8 @@ const fault = ref("");
 const notice = ref("");
 const asked = ref("");
 const calls = ref(false);
+/** What a poll would start that looked now. */
+const looked = shallowRef<{ trigger: string; count: number }>();
 const draftAddress = shallowRef<{ address: string; until: string }>();
 /** While somebody waits for a delivery, events are looked for. */
 let waiting: ReturnType<typeof setInterval> | undefined;
@@ -95,6 +97,18 @@ function parsed(text: string): unknown {
     throw new Error(`This is not JSON: ${(error as Error).message}`, { cause: error });
   }
 }
+async function look(one: Trigger, start: boolean): Promise<void> {
+  await guarded(async () => {
+    const seen = await api.call(routes.lookTrigger, {
+      params: { ...params, trigger: one.name },
+      body: { start },
+    });
+    looked.value = { trigger: one.name, count: seen.started ? 0 : seen.count };
+    notice.value =
+      seen.fault ??
+      `${one.name} read ${seen.read} items; ${seen.count} of them start runs${seen.started ? " now" : ""}.`;
+  });
+}
 async function now(one: Trigger): Promise<void> {
   const done = await guarded(async () =>
     tell(await api.call(routes.fireTrigger, { params: { ...params, trigger: one.name } })),
@@ -159,6 +173,15 @@ watch(() => [props.newestRun, props.published], load);
           <v-btn v-if="one.kind === 'schedule'" size="small" variant="text" @click="now(one)"
             >Start now</v-btn
           >
+          <template v-if="one.kind === 'poll'">
+            <v-btn
+              v-if="looked?.trigger === one.name && looked.count > 0"
+              size="small"
+              @click="look(one, true)"
+              >Start {{ looked.count }}</v-btn
+            >
+            <v-btn v-else size="small" variant="text" @click="look(one, false)">Look now</v-btn>
+          </template>
           <v-btn
             v-if="one.kind !== 'by-hand'"
             size="small"
