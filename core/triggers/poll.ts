@@ -40,20 +40,20 @@ export interface ReadItem {
 }
 
 /** What a read brought that starts runs, in its order, and how it differs from what was known. */
-export interface Difference {
-  /** `before`: whether it was known, with something else in it. */
-  fresh: (ReadItem & { known: boolean })[];
+export interface Difference<T extends ReadItem> {
+  /** `known`: whether its id was, with something else in it. */
+  fresh: (T & { known: boolean })[];
   /** Ids that are known and were not read. */
   absent: string[];
 }
 
 /** Compares a read with what was known: an id that comes twice counts once, as it was first. */
-export function differenceOf(
-  read: readonly ReadItem[],
+export function differenceOf<T extends ReadItem>(
+  read: readonly T[],
   known: ReadonlyMap<string, string | null>,
-): Difference {
+): Difference<T> {
   const seen = new Set<string>();
-  const fresh: Difference["fresh"] = [];
+  const fresh: Difference<T>["fresh"] = [];
   for (const one of read) {
     if (seen.has(one.id)) continue;
     seen.add(one.id);

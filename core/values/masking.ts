@@ -196,6 +196,17 @@ function decodedForm(text: string): string {
   }
 }
 
+/**
+ * Masks what stands behind names of secrets in a text that cannot be read as what it should be: `"password": "…"`,
+ * `client_secret=…`. For texts of a few kB.
+ */
+export function maskNamedInText(text: string): string {
+  const pair = /(["']?)([\w.-]{1,60})\1(\s{0,4}[:=]\s{0,4})("(?:[^"\\]|\\.)*"?|'[^']*'?|[^\s"'&,;}<]+)/g;
+  return text.replace(pair, (whole, quote: string, name: string, between: string) =>
+    secretNames.has(plainName(name)) ? `${quote}${name}${quote}${between}${mask}` : whole,
+  );
+}
+
 /** A value in which whatever stands under the name of a key is masked, however deep. */
 export function maskKeyNames(value: Json): Json {
   if (Array.isArray(value)) return value.map(maskKeyNames);

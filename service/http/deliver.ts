@@ -1,6 +1,7 @@
 import {
   bounds,
   evaluateIn,
+  maskNamedInText,
   isObject,
   renderIn,
   type Brought,
@@ -169,7 +170,7 @@ async function refused(
   const { eventStore, events } = context;
   const { workflow, trigger: name, ready, version, request, headers } = coming;
   if (!traffic.notes(`${workflow} ${name}`)) return;
-  const text = Buffer.from(body.subarray(0, 2_048)).toString();
+  const text = maskNamedInText(Buffer.from(body.subarray(0, 2_048)).toString());
   // A signature helps to find out what is wrong; what is a secret itself is left out.
   const { header } = ready.verify.by === "hmac" ? ready.verify : { header: "webhook-signature" };
   const signature = headers[header] === undefined ? {} : { [header]: headers[header] };

@@ -231,8 +231,7 @@ export class Starts {
     const places = [
       ...secretInputs(workflow.inputs).map((place) => ["inputs", ...place]),
       ...(request.secretPlaces ?? []),
-      ...secretPlaces((trigger.body ?? null) as Json).map((place) => ["trigger", "body", ...place]),
-      ...secretPlaces(trigger.fetched ?? null).map((place) => ["trigger", "fetched", ...place]),
+      ...secretPlaces(trigger as unknown as Json, ["trigger"]),
     ];
     const rows = startRows(started, places, request.secrets);
     const full = this.#full(workflow, request);

@@ -13,6 +13,7 @@ import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
 import { execute, selectList, selectOn } from "./database.js";
 import { eventSeal } from "./events.js";
+import { seenSeal } from "./seen.js";
 import { boundTo } from "./files.js";
 import { isLarge } from "./run-journal.js";
 import { withUsed } from "./runs.js";
@@ -98,6 +99,7 @@ export class Erasing {
       await this.#journal();
       await this.#files();
       await this.#events();
+      await this.#seen();
       for (const place of places) await this.#rows(place, () => true);
     });
     await this.#elsewhere();
@@ -199,6 +201,29 @@ export class Erasing {
       }
       if (rows.length < bite) return;
       after = rows.at(-1)?.id ?? "";
+    }
+  }
+
+  /** What polls remember of items, for what they were before: where it holds the value, it is forgotten. */
+  async #seen(): Promise<void> {
+    let after: { workflow: string; trigger: string; digest: Buffer } | undefined;
+    for (;;) {
+      const rows = await selectList<{ workflow: string; trigger: string; digest: Buffer; item: Buffer }>(
+        this.writer.store,
+        `SELECT workflow, trigger_name AS trigger, digest, item FROM seen WHERE item IS NOT NULL
+          ${after ? "AND (workflow, trigger_name, digest) > (:workflow, :trigger, :digest)" : ""}
+          ORDER BY workflow, trigger_name, digest LIMIT ${bite}`,
+        { ...after },
+      );
+      for (const { workflow, trigger, digest, item } of rows) {
+        if (!this.#masks.found(this.sealer.open(item, seenSeal(digest.toString("hex"))))) continue;
+        this.#found.events++;
+        if (this.dry) continue;
+        const where = "workflow = ? AND trigger_name = ? AND digest = ?";
+        await this.#change(`UPDATE seen SET item = NULL WHERE ${where}`, [workflow, trigger, digest]);
+      }
+      if (rows.length < bite) return;
+      after = rows.at(-1);
     }
   }
 

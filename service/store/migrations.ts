@@ -13,6 +13,7 @@ import { polls } from "./migrations/0014-polls.js";
 import { shares } from "./migrations/0015-shares.js";
 import { drafts } from "./migrations/0016-drafts.js";
 import { expected } from "./migrations/0017-expect.js";
+import { digestSeen, seenDigests } from "./migrations/0018-seen.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -45,6 +46,7 @@ export const migrations: Migration[] = [
   { name: "0015-shares", statements: shares },
   { name: "0016-drafts", statements: drafts },
   { name: "0017-expect", statements: expected },
+  { name: "0018-seen", statements: seenDigests, then: digestSeen },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import type { Mark } from "@copper-kettle/core";
+import type { Sealer } from "../sealing/keys.js";
 import { execute, select, selectList } from "./database.js";
 import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
@@ -20,10 +21,12 @@ export interface PollState {
   fault?: string;
 }
 
-/** An item as it was when it was seen last. */
+/** An item as it was when it was seen last, by the digest of its id. */
 export interface Known {
+  /** The digest of what makes it count. */
   changed: string | null;
-  item: string | null;
+  /** Sealed. */
+  item: Buffer | null;
   /** Whether the last read was without it: 0 or 1. */
   absent: number;
 }
@@ -34,7 +37,10 @@ const bite = 500;
 
 /** What polls have seen: an item starts a run once. */
 export class SeenStore {
-  constructor(readonly writer: Writer) {}
+  constructor(
+    readonly writer: Writer,
+    readonly sealer: Sealer,
+  ) {}
 
   async state(workflow: string, trigger: string): Promise<PollState> {
     const [row] = await select<{ poll: string | null }>(
@@ -57,35 +63,47 @@ export class SeenStore {
     );
   }
 
-  /** All that a poll knows, by id: what made it count, and what it was. */
+  /** All that a poll knows, by the digest of an id: what made it count, and what it was. */
   async known(workflow: string, trigger: string): Promise<Map<string, Known>> {
     const known = new Map<string, Known>();
     let after: Buffer = Buffer.alloc(0);
     for (;;) {
-      const rows = await selectList<Known & { digest: Buffer; id: string }>(
+      const rows = await selectList<Known & { digest: Buffer }>(
         this.writer.store,
-        `SELECT digest, id, changed, item, absent_since IS NOT NULL AS absent FROM seen WHERE environment = 'live' AND workflow = :workflow
+        `SELECT digest, changed, item, absent_since IS NOT NULL AS absent FROM seen WHERE environment = 'live' AND workflow = :workflow
           AND trigger_name = :trigger AND digest > :after ORDER BY digest LIMIT 5000`,
         { workflow, trigger, after },
       );
-      for (const { id, changed, item, absent } of rows) known.set(id, { changed, item, absent });
+      for (const { digest, changed, item, absent } of rows)
+        known.set(digest.toString("hex"), { changed, item, absent });
       const last = rows.at(-1);
       if (!last || rows.length < 5_000) return known;
       after = last.digest;
     }
   }
 
-  /** An item is known from now on, as it is now: for the commit of the run that it starts. */
+  /** What an item was before it changed; undefined where that is not stored. */
+  before(id: string, { item }: Known): string | undefined {
+    return item === null ? undefined : this.sealer.open(item, seenSeal(id));
+  }
+
+  /** An item is known from now on, as it is now: for the commit of the run that it starts. Its id and change are digests. */
   row(
     workflow: string,
     trigger: string,
-    seen: { id: string; changed: string | null; item: string | null },
+    { id, changed, item }: { id: string; changed: string | null; item: string | null },
   ): KeyedStatement {
     return {
-      key: `seen ${workflow} ${trigger} ${seen.id}`,
-      sql: `INSERT INTO seen (workflow, trigger_name, digest, id, changed, item) VALUES (?, ?, ?, ?, ?, ?)
+      key: `seen ${workflow} ${trigger} ${id}`,
+      sql: `INSERT INTO seen (workflow, trigger_name, digest, id, changed, item) VALUES (?, ?, ?, '', ?, ?)
         ON CONFLICT DO UPDATE SET changed = excluded.changed, item = excluded.item, absent_since = NULL`,
-      values: [workflow, trigger, digestOf(seen.id), seen.id, seen.changed, seen.item],
+      values: [
+        workflow,
+        trigger,
+        Buffer.from(id, "hex"),
+        changed,
+        item === null ? null : this.sealer.seal(item, seenSeal(id)),
+      ],
     };
   }
 
@@ -102,7 +120,7 @@ export class SeenStore {
       [back, null],
     ] as const)
       for (let at = 0; at < ids.length; at += bite) {
-        const digests = ids.slice(at, at + bite).map((id) => digestOf(id).toString("hex"));
+        const digests = ids.slice(at, at + bite);
         await this.writer.write(() =>
           execute(
             connection,
@@ -139,4 +157,8 @@ export class SeenStore {
   }
 }
 
-const digestOf = (id: string): Buffer => createHash("sha256").update(id).digest().subarray(0, 16);
+/** By what an id is known: 16 bytes of its digest, as hex. */
+export const seenKey = (id: string): string => createHash("sha256").update(id).digest("hex").slice(0, 32);
+
+/** What the sealed item is tied to. */
+export const seenSeal = (id: string): string => `seen:${id}`;

@@ -25,7 +25,7 @@ export function assembleTriggers({ starts, runner, workflows, constants, log, no
   const events = new Events({ starts, workflows, events: store, constants, writer, now });
   const lookAt = (request: LookRequest) => look(runner.parts, request);
   const fetching = new Fetching({ events, store, workflows, look: lookAt, log });
-  const seen = new SeenStore(writer);
+  const seen = new SeenStore(writer, store.sealer);
   const waiting = (workflow: string): number => runner.waiting(workflow);
   const polls = new Polls({ seen, workflows, constants, events, look: lookAt, waiting, log, now });
   const paused = (): boolean => runner.paused;

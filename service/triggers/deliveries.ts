@@ -3,6 +3,7 @@ import {
   own,
   printPrincipal,
   sameBytes,
+  setOwn,
   toBase64,
   utf8,
   verifyHmac,
@@ -136,11 +137,12 @@ export async function broughtBy(
 ): Promise<{ brought: JsonObject; fault?: string }> {
   const found = await read({ status: 200, headers, body, url: "" }, undefined);
   if (found.fault) return { brought: { method, headers, query, body: null }, fault: found.fault };
-  const value: Json =
-    found.body === undefined
+  const type = headers["content-type"] ?? "";
+  const value: Json = /^application\/x-www-form-urlencoded/i.test(type)
+    ? formOf(body)
+    : found.body === undefined
       ? { base64: toBase64(body), mediaType: headers["content-type"] ?? "", size: body.length }
       : found.body;
-  const type = headers["content-type"] ?? "";
   // CloudEvents 1.0, JSON format, structured mode.
   if (
     /^application\/cloudevents\+json/i.test(type) &&
@@ -151,6 +153,20 @@ export async function broughtBy(
     return { brought: { method, headers, query, body: data ?? null, event } };
   }
   return { brought: { method, headers, query, body: value } };
+}
+
+/** A form as it was sent (WHATWG URL, section 5.1); a name that comes again has a list. */
+function formOf(body: Uint8Array): JsonObject {
+  const form: JsonObject = {};
+  for (const [name, value] of new URLSearchParams(Buffer.from(body).toString())) {
+    const before = own(form, name);
+    setOwn(
+      form,
+      name,
+      before === undefined ? value : Array.isArray(before) ? [...before, value] : [before, value],
+    );
+  }
+  return form;
 }
 
 /** What is the same in a repeat, where the file does not say: of a CloudEvent its source and id, else `webhook-id`. */

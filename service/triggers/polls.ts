@@ -6,6 +6,7 @@ import {
   parseJson,
   printJson,
   readOf,
+  sha256Hex,
   type Json,
   type JsonObject,
   type PollTrigger,
@@ -15,7 +16,7 @@ import type { Logger } from "pino";
 import { newRunId } from "../runs/ids.js";
 import type { LookRequest } from "../runs/look.js";
 import type { ConstantStore } from "../store/constants.js";
-import type { Known, PollState, SeenStore } from "../store/seen.js";
+import { seenKey, type Known, type PollState, type SeenStore } from "../store/seen.js";
 import { activeName, type TriggerRecord } from "../store/triggers.js";
 import type { StoreRow } from "../store/writer.js";
 import type { Startable, WorkflowStore } from "../store/workflows.js";
@@ -46,6 +47,9 @@ export interface PollParts {
   log: Logger;
   now: () => number;
 }
+
+/** An item with its id as people know it. */
+type Seen = ReadItem & { shown: string };
 
 /** What a look would start. */
 export interface Preview {
@@ -107,7 +111,7 @@ export class Polls {
     return {
       fault: null,
       read: read.items.length,
-      fresh: fresh.slice(0, mostShown).map((one) => ({ id: one.id, new: !one.known, item: one.item })),
+      fresh: fresh.slice(0, mostShown).map((one) => ({ id: one.shown, new: !one.known, item: one.item })),
       count: fresh.length,
     };
   }
@@ -144,11 +148,21 @@ export class Polls {
     return { row, ready, published, state: { ...state, by, lookedAt: now() } };
   }
 
-  async #read(look: Look): Promise<ReturnType<typeof readOf>> {
+  /** What a look reads; ids and what makes items count are digests from here on, since either may hold a secret. */
+  async #read(look: Look): Promise<{ items: Seen[]; mark: Json } | { fault: string }> {
     const { constants, now } = this.parts;
     const outcome = await this.#call(look);
     if ("fault" in outcome) return outcome;
-    return readOf(look.ready, outcome.outcome, { constants: constants.all(), id: newRunId(), at: now() });
+    const about = { constants: constants.all(), id: newRunId(), at: now() };
+    const read = readOf(look.ready, outcome.outcome, about);
+    if ("fault" in read) return read;
+    const items = read.items.map(({ id, changed, item }) => ({
+      id: seenKey(id),
+      changed: changed === null ? null : sha256Hex(changed),
+      item,
+      shown: look.ready.idOf ? id : "",
+    }));
+    return { items, mark: read.mark };
   }
 
   /** The call of a poll, as a run of a single reading step. */
@@ -239,7 +253,7 @@ export class Polls {
           this.parts.events.begin({
             workflow,
             trigger: name,
-            brought: { item: one.item, new: !one.known, ...beforeOf(known.get(one.id)) },
+            brought: { item: one.item, new: !one.known, ...this.#before(one.id, known) },
             at: this.parts.now(),
             also: [this.#seenRow(look, one)],
           }),
@@ -259,7 +273,7 @@ export class Polls {
     for (let at = 0; at < fresh.length; at += most) {
       if (this.#isFull(workflow)) return fresh.length - at;
       const some = fresh.slice(at, at + most);
-      const items = some.map((one) => ({ item: one.item, new: !one.known, ...beforeOf(known.get(one.id)) }));
+      const items = some.map((one) => ({ item: one.item, new: !one.known, ...this.#before(one.id, known) }));
       await this.parts.events.begin({
         workflow,
         trigger: name,
@@ -269,6 +283,12 @@ export class Polls {
       });
     }
     return 0;
+  }
+
+  #before(id: string, known: ReadonlyMap<string, Known>): { before?: Json } {
+    const found = known.get(id);
+    const text = found && this.parts.seen.before(id, found);
+    return text === undefined ? {} : { before: parseJson(text) };
   }
 
   #isFull(workflow: string): boolean {
@@ -283,6 +303,3 @@ const pauseOf = (millis: number, signal: AbortSignal): Promise<void> =>
     signal.addEventListener("abort", () => (clearTimeout(timer), resolve()), { once: true });
     if (signal.aborted) resolve();
   });
-
-const beforeOf = (known: Known | undefined): { before?: Json } =>
-  known?.item ? { before: parseJson(known.item) } : {};

@@ -2,8 +2,11 @@ import { routes, type Trigger } from "@copper-kettle/contract";
 import {
   dueAt,
   nextBeats,
+  maskPlaces,
   parseDuration,
   printForPeople,
+  secretPlaces,
+  type Json,
   wordsOf,
   type ReadyTrigger,
   type WebhookTrigger,
@@ -90,12 +93,19 @@ export function serveTriggers(app: Express, context: Context): void {
         `The trigger ${row.name} is of the kind ${row.kind}: only a poll looks.`,
       );
     const seen = await schedules.parts.polls.preview(row);
-    const started = body.start && seen.fault === null && row.isOn === 1;
+    const started = body.start && seen.fault === null && seen.count > 0 && row.isOn === 1;
     if (started) {
       await triggers.setOn(row.workflow, row.name, true, { beat: Date.now(), dueAt: Date.now() });
       void schedules.wakeSoon();
     }
-    return { ...seen, fresh: seen.fresh as never, started };
+    const masked = (value: Json): Json =>
+      context.credentials.masks.json(maskPlaces(value, secretPlaces(value)));
+    const fresh = seen.fresh.map((one) => ({
+      ...one,
+      id: context.credentials.masks.text(one.id),
+      item: masked(one.item),
+    }));
+    return { ...seen, fresh: fresh as never, started };
   });
 
   serve(app, routes.replaceAddress, async ({ params, body, by }) => {
