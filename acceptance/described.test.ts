@@ -187,6 +187,12 @@ ${steps}
     ).toEqual([
       "A workflow's response may not have the header Set-Cookie: it would speak for the whole service.",
     ]);
+    const leads = (to: string) =>
+      check(`  - { step: r, respond: { headers: { Location: "${to}" }, body: { crowns: 1 } } }`);
+    for (const to of ["https://stays.example/stays/${inputs.n}", "/stays/${inputs.n}", "https://a.example"])
+      expect(await leads(to)).toEqual([]);
+    for (const to of ["${inputs.n}", "https://${inputs.n}/a", "/${inputs.n}", "//${inputs.n}"])
+      expect(await leads(to)).toEqual([expect.stringMatching(/Location must begin/)]);
     // What the check cannot know, the step does.
     await world.publish(file('  - { step: r, respond: { body: { crowns: "${inputs.n}" } } }'));
     const start = (n: unknown) =>

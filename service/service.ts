@@ -62,8 +62,10 @@ import {
   requireOwnDatabase,
   requireWholeRestore,
 } from "./upkeep/folder.js";
+import { ServerMetadata } from "./oauth/metadata.js";
+import { TokenVerifier } from "./triggers/token-verifier.js";
 import { assembleTriggers } from "./triggers/assembly.js";
-import { troubles } from "./triggers/troubles.js";
+import { troubles } from "./store/troubles.js";
 import { holdRestored } from "./upkeep/restored.js";
 import { WorkflowStore } from "./store/workflows.js";
 import { Writer } from "./store/writer.js";
@@ -137,7 +139,9 @@ export async function startService(config: Config): Promise<Service> {
   const locks = new LockKeeper((name) => sealer.digest(name));
   await locks.loadAll(journals.runs);
   const now = (): number => systemClock.now();
-  const requests = new TokenRequests(new EndpointFetch(transport, now), now);
+  const endpoints = new EndpointFetch(transport, now);
+  const requests = new TokenRequests(endpoints, now);
+  const verifier = new TokenVerifier(new ServerMetadata(endpoints, now), endpoints, now);
   const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
   const uses = new CredentialUses(credentials, keeper, activity, now);
   const remembered = new RememberedStore(writer, sealer, now);
@@ -223,6 +227,7 @@ export async function startService(config: Config): Promise<Service> {
     uses,
     keeper,
     requests,
+    verifier,
     signIns: new SignIns(requests, keeper, credentials, `${publicUrl}${callbackPath}`, now),
     activity,
     constants,

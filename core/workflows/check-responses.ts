@@ -24,6 +24,7 @@ export function checkRespond(
         "response",
         `A workflow's response may not have the header ${name}: it would speak for the whole service.`,
       );
+  checkLocation(source, step, at);
   const status = "constant" in step.status ? String(step.status.constant) : undefined;
   if (!responses || status === undefined || !/^\d{3}$/.test(status)) return;
   const schema = own(responses, status);
@@ -35,6 +36,21 @@ export function checkRespond(
   const body = step.body ? knowledge.valueShape(step.body) : undefined;
   const faults = misfits(body ?? { kinds: [], nullable: true }, schema, "body");
   for (const message of faults) source.report(step.body ? [...at, "body"] : at, "response", message);
+}
+
+/** Where a response leads to is written in the file: a value that came from outside must not lead a browser elsewhere. */
+function checkLocation(source: Preparer["source"], { headers }: RespondStep, at: Path): void {
+  if (!headers || !("entries" in headers)) return;
+  for (const [name, value] of headers.entries) {
+    if (name.toLowerCase() !== "location" || !("template" in value)) continue;
+    const [first] = value.template.parts;
+    if (first && "text" in first && /^(?:https?:\/\/[^/?#\s]+\/|\/[^/\\])/i.test(first.text)) continue;
+    source.report(
+      [...at, "headers", name],
+      "response",
+      "Location must begin with an origin or a path that is written out, such as https://stays.example/stays/${…}.",
+    );
+  }
 }
 
 function headerNames({ headers }: RespondStep): string[] {

@@ -261,6 +261,12 @@ function schemeOf(verify: Verify, { keyPlaces }: CallableAt): JsonObject | undef
   switch (verify.by) {
     case "none":
       return undefined;
+    case "jwt":
+      return {
+        type: "openIdConnect",
+        openIdConnectUrl: `${verify.issuer.replace(/\/$/, "")}/.well-known/openid-configuration`,
+        description: `An access token for ${verify.audience}.`,
+      };
     case "basic":
     case "bearer":
       return { type: "http", scheme: verify.by };

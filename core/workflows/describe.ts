@@ -101,6 +101,8 @@ function proofWords(verify: Verify): string {
       return "User and password (HTTP Basic).";
     case "bearer":
       return "A bearer token.";
+    case "jwt":
+      return `A token of ${verify.issuer} for ${verify.audience}, as bearer.`;
     case "api-key":
       return "A key.";
   }

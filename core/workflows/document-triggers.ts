@@ -106,6 +106,32 @@ const verify = z.union([
       within: duration().optional().describe("How old a delivery may be; default: 5m."),
     }),
   }),
+  z.strictObject({
+    jwt: z
+      .strictObject({
+        issuer: z.url().describe("The URL of who issues the tokens; its keys are found by it."),
+        audience: z.string().min(1).describe("For whom the tokens must be."),
+        algorithms: z
+          .array(
+            z.enum([
+              "RS256",
+              "RS384",
+              "RS512",
+              "PS256",
+              "PS384",
+              "PS512",
+              "ES256",
+              "ES384",
+              "ES512",
+              "EdDSA",
+            ]),
+          )
+          .min(1)
+          .optional()
+          .describe("The algorithms that count; default: RS256 and ES256."),
+      })
+      .describe("A JSON Web Token as bearer (RFC 7519): it proves the sender, not the body."),
+  }),
   z.strictObject({ basic: credential() }),
   z.strictObject({ bearer: credential() }),
   z.strictObject({ "api-key": credential() }),

@@ -250,7 +250,7 @@ function prepareWebhook(
       undefined,
       "advice",
     );
-  if (own["origins"] !== undefined && ["basic", "bearer", "api-key"].includes(verify.by))
+  if (own["origins"] !== undefined && ["basic", "bearer", "api-key", "jwt"].includes(verify.by))
     source.report(
       [...path, "origins"],
       "webhook",
@@ -321,6 +321,16 @@ function verifyOf(raw: Json | undefined): Verify {
       base: typeof hmac["base"] === "string" ? hmac["base"] : "${body}",
       ...(typeof hmac["timestamp"] === "string" ? { timestamp: hmac["timestamp"].toLowerCase() } : {}),
       within: parseDuration(within) ?? 300_000,
+    };
+  }
+  const { jwt } = raw;
+  if (isObject(jwt)) {
+    const given = jwt["algorithms"];
+    return {
+      by: "jwt",
+      issuer: String(jwt["issuer"]),
+      audience: String(jwt["audience"]),
+      algorithms: Array.isArray(given) ? given.map(String) : ["RS256", "ES256"],
     };
   }
   const [by = "none", using] = Object.entries(raw)[0] ?? [];

@@ -81,6 +81,7 @@ function curlOf({ method, url, headers, verify, places }: Shown, body: string | 
       more.push('-u "$LOGIN"');
       break;
     case "bearer":
+    case "jwt":
       more.push('-H "Authorization: Bearer $SECRET"');
       break;
     case "api-key":
@@ -149,6 +150,7 @@ function fetchOf({ method, url, headers, verify, places }: Shown, body: string |
       fields.push('Authorization: `Basic ${Buffer.from(process.env.LOGIN).toString("base64")}`');
       break;
     case "bearer":
+    case "jwt":
       fields.push("Authorization: `Bearer ${process.env.SECRET}`");
       break;
     case "api-key":

@@ -41,6 +41,7 @@ export interface ScheduleTrigger extends TriggerBase {
 export type Verify =
   | { by: "none" }
   | { by: "standard-webhooks" | "basic" | "bearer" | "api-key"; using: string }
+  | { by: "jwt"; issuer: string; audience: string; algorithms: readonly string[] }
   | {
       by: "hmac";
       using: string;

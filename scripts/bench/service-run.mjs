@@ -46,6 +46,7 @@ export async function startService(folder, base) {
   };
   await call("PUT", "/api/constants/base", { value: base });
   return {
+    url,
     call,
     child,
     stop: () => new Promise((resolve) => child.once("exit", resolve) && child.kill("SIGTERM")),

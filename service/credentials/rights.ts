@@ -36,7 +36,7 @@ export function credentialsUsed(
     ({ using, operation }) => using ?? (operation && apis.get(operation.api)?.api.credential),
   );
   const verifiers = Object.values(workflow.triggers).map((one) =>
-    one.kind === "webhook" && one.verify.by !== "none" ? one.verify.using : undefined,
+    one.kind === "webhook" && "using" in one.verify ? one.verify.using : undefined,
   );
   return new Set([...calls, ...verifiers].filter((name) => name !== undefined));
 }

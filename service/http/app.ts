@@ -7,6 +7,7 @@ import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
+import { readForwarded } from "./forwarded.js";
 import { serveMetrics } from "./metrics.js";
 import { servePublicSide } from "./public-side.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
@@ -26,6 +27,13 @@ export interface AppOptions {
   ready: () => boolean;
 }
 
+/** Lets proxies in front say whose address it is. */
+function trustProxies(app: Express, networks: readonly string[]): void {
+  if (networks.length === 0) return;
+  app.set("trust proxy", networks);
+  app.use(readForwarded);
+}
+
 /** A listener that takes webhooks, and nothing else. */
 export function createPublicApp(
   context: Context,
@@ -35,7 +43,7 @@ export function createPublicApp(
   app.disable("x-powered-by");
   app.set("etag", false);
   app.use((request, response, next) => plainHeaders(request, response, next));
-  if (options.trustedProxies.length > 0) app.set("trust proxy", options.trustedProxies);
+  trustProxies(app, options.trustedProxies);
   app.use((request, response, next) => {
     noted(context)(request, response);
     next();
@@ -61,7 +69,7 @@ export function createApp(context: Context, options: AppOptions): Express {
     (_request, response) =>
       void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }),
   );
-  if (options.trustedProxies.length > 0) app.set("trust proxy", options.trustedProxies);
+  trustProxies(app, options.trustedProxies);
   if (options.publicSide) servePublicSide(app, context, options.ready);
   const ofHost = requireHost(options.hosts);
   const note = noted(context);

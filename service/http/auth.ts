@@ -152,7 +152,7 @@ export class Auth {
     if (field !== undefined) {
       const name = this.#tokens.get(this.#digestOf(field));
       if (!field.startsWith("Bearer ") || name === undefined) {
-        this.#noteWrong(request.socket.remoteAddress ?? "");
+        this.#noteWrong(request.ip ?? "");
         throw unauthorized("The access token is not known. Authorization must be: Bearer <token>.");
       }
       response.locals["by"] = { kind: "token", id: name } satisfies Principal;

@@ -25,6 +25,7 @@ import type { RateLimiter } from "../runs/rate-limiter.js";
 import type { RememberedStore } from "../store/remembered.js";
 import type { SettingStore } from "../store/settings.js";
 import type { RunActs } from "../runs/acts.js";
+import type { TokenVerifier } from "../triggers/token-verifier.js";
 import type { Events } from "../triggers/events.js";
 import type { Schedules } from "../triggers/schedules.js";
 import type { SeenStore } from "../store/seen.js";
@@ -57,6 +58,8 @@ export interface Context {
   uses: CredentialUses;
   keeper: TokenKeeper;
   requests: TokenRequests;
+  /** What verifies tokens that senders show. */
+  verifier: TokenVerifier;
   signIns: SignIns;
   activity: ActivityStore;
   constants: ConstantStore;

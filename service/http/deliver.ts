@@ -96,8 +96,8 @@ export async function deliver(
   let came = handshake?.unsigned ? await bring() : undefined;
   if (handshake && came && greets(handshake.when, inScope(came.brought)))
     return sendReply(response, handshake.reply, inScope(came.brought));
-  const verdict = verified(
-    { credentials: context.credentials, grants: context.workflows.grants, now },
+  const verdict = await verified(
+    { credentials: context.credentials, grants: context.workflows.grants, tokens: context.verifier, now },
     verify,
     { headers, body, query },
     { workflow, version, principal },
@@ -113,7 +113,7 @@ export async function deliver(
       { "WWW-Authenticate": "Signature" },
     );
   }
-  if (verify.by !== "none") context.credentials.noteWorked(verify.using);
+  if ("using" in verify) context.credentials.noteWorked(verify.using);
   came ??= await bring();
   const { brought, fault } = came;
   if (handshake && greets(handshake.when, inScope(brought)))

@@ -1,6 +1,6 @@
 import type { CredentialInfo } from "@copper-kettle/contract";
 import { randomUUID } from "node:crypto";
-import type { Trouble } from "../triggers/troubles.js";
+import type { Trouble } from "../store/troubles.js";
 
 /** Something that a person should know; a CloudEvent (version 1.0.2) with a sentence for mail. */
 export interface Message {

@@ -5,7 +5,7 @@ import type { CredentialStore } from "../store/credentials.js";
 import type { JournalStore } from "../store/journal.js";
 import { reportedStates, type Outbox, type Report } from "../store/outbox.js";
 import type { TokenStore } from "../store/tokens.js";
-import type { Trouble } from "../triggers/troubles.js";
+import type { Trouble } from "../store/troubles.js";
 import { credentialMessage, runMessage, triggerMessage, type RunTold } from "./messages.js";
 import type { News, Notifier } from "./notifier.js";
 

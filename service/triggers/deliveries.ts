@@ -19,6 +19,7 @@ import { mayUse } from "../credentials/rights.js";
 import type { CredentialStore, OpenCredential } from "../store/credentials.js";
 import type { GrantStore } from "../store/grants.js";
 import type { Principal } from "@copper-kettle/core";
+import type { TokenVerifier } from "./token-verifier.js";
 
 /** For whom a delivery is verified: the version that is in force, and who published it. */
 export interface VerifiedFor {
@@ -30,6 +31,7 @@ export interface VerifiedFor {
 interface VerifyParts {
   credentials: CredentialStore;
   grants: GrantStore;
+  tokens: TokenVerifier;
   now: number;
 }
 
@@ -38,13 +40,14 @@ interface VerifyParts {
  * long as it holds.
  * @param query the query of its URL
  */
-export function verified(
-  { credentials, grants, now }: VerifyParts,
+export async function verified(
+  { credentials, grants, tokens, now }: VerifyParts,
   verify: Verify,
   delivery: Delivery & { query: Readonly<Record<string, string>> },
   { workflow, version, principal }: VerifiedFor,
-): Verdict {
+): Promise<Verdict> {
   if (verify.by === "none") return { ok: true };
+  if (verify.by === "jwt") return tokens.verify(verify, delivery.headers["authorization"]);
   const { using } = verify;
   const open = credentials.get(using);
   if (!open) return { ok: false, reason: `There is no credential "${using}".` };

@@ -18,7 +18,7 @@ import type { PollState } from "../../store/seen.js";
 import { activeName, type TriggerRecord } from "../../store/triggers.js";
 import { iso } from "../../times.js";
 import { nextOf, scheduleName, scheduleOf, triggerOf } from "../../triggers/arming.js";
-import { troubles } from "../../triggers/troubles.js";
+import { troubles } from "../../store/troubles.js";
 import type { Context } from "../context.js";
 import { secretDigest, webhooksPath } from "../public-side.js";
 import { findWorkflow } from "../found.js";

@@ -1,5 +1,5 @@
 import { printForPeople } from "@copper-kettle/core";
-import { select, selectList, type Store } from "../store/database.js";
+import { select, selectList, type Store } from "./database.js";
 
 /** A trigger that does not do what it is for, in a sentence. */
 export interface Trouble {
