@@ -5,9 +5,10 @@ import { Agent, request } from "undici";
 import { root } from "../lib/prepare.mjs";
 
 /** Starts a service on a data folder of its own; `call` speaks to its API. */
-export async function startService(folder, base) {
+export async function startService(folder, base, more = {}) {
   const env = {
     ...process.env,
+    ...more,
     COPPER_KETTLE_DATA: folder,
     COPPER_KETTLE_PORT: "0",
     COPPER_KETTLE_LOG: "error",
