@@ -106,6 +106,32 @@ describe("a webhook workflow that begins with its first delivery", () => {
     expect((await events()).filter(({ sample, trigger }) => sample && trigger === "told")).toHaveLength(1);
   });
 
+  it("claims no key: what was tried on the draft starts a run when it comes to the published version", async () => {
+    await push(
+      file("true")
+        .replace("only-if: true", "once-per: trigger.body.guest")
+        .replace("verify: none", "verify: { bearer: desk }"),
+    );
+    await world.client.call(routes.putCredential, {
+      params: { name: "desk" },
+      body: { kind: "bearer", token: "token-desk-12345" },
+    });
+    const { address } = await world.client.call(routes.draftAddress, { params });
+    await world.client.call(routes.publishWorkflow, { params });
+    const deliver = async (to: string) => {
+      const answer = await fetch(to, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", Authorization: "Bearer token-desk-12345" },
+        body: JSON.stringify({ guest: "odd" }),
+      });
+      return ((await answer.json()) as { state: string }).state;
+    };
+    const live = `${world.url}/webhooks/told`;
+    const states = [];
+    for (const to of [address, address, live, live]) states.push(await deliver(to));
+    expect(states).toEqual(["started", "same", "started", "same"]);
+  });
+
   it("takes an event that somebody made up, and says so; no published version does", async () => {
     const made = await world.ckettle(
       ["trigger", "make-up", "hooked", "told", "-"],

@@ -67,7 +67,7 @@ steps: [{ step: a, note: "\${trigger.body.email}" }]
         using: "stays-key",
       },
     });
-  }, 60_000);
+  });
   afterAll(() => world.close());
 
   const erase = (...more: string[]) => world.ckettle(["erase", "--value", email, "--json", ...more]);

@@ -116,7 +116,8 @@ export class Events {
         ...what,
         inputs: judged.inputs,
         by: draftBy ?? itself,
-        key: key === undefined || again ? undefined : triggerKey(name, key),
+        // What somebody tries on a draft claims no key of what is in force.
+        key: key === undefined || again ? undefined : triggerKey(draftBy ? `draft ${name}` : name, key),
         trigger,
         ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
