@@ -45,8 +45,8 @@ steps: [{ step: reply, respond: { body: { hello: "\${inputs.guest}" } } }]
     });
     const events = page.getByRole("list", { name: "Events" });
     await events.getByText('"odd"').waitFor();
-    await button("Keep as sample").click();
-    await panel().getByText("Kept as the sample of told").waitFor();
+    await button("Save as sample").click();
+    await panel().getByText("Saved as the sample of told").waitFor();
     await events.getByText("sample", { exact: true }).waitFor();
     await button("Change and send to the draft").click();
     const made = page.getByLabel("What it brings (JSON)");

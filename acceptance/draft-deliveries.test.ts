@@ -35,7 +35,7 @@ describe("a webhook workflow that begins with its first delivery", () => {
     return { status: answer.status, body: (await answer.json()) as Record<string, unknown> };
   };
 
-  it("shows what came, keeps it as a sample, and then the check knows what the trigger brings", async () => {
+  it("shows what came, saves it as a sample, and then the check knows what the trigger brings", async () => {
     await push(empty);
     const child = spawn(
       process.execPath,
@@ -58,7 +58,7 @@ describe("a webhook workflow that begins with its first delivery", () => {
     expect(await ended).toBe(0);
     expect(out).toContain('"nights": 2');
     expect(out).not.toContain("shown-to-nobody");
-    expect(said).toContain("It is kept as a sample");
+    expect(said).toContain("It is saved as a sample");
     // Now there is a trigger: a key that the sample does not have is found, and one that it has is not.
     const check = async (condition: string) =>
       (await world.client.call(routes.check, { body: { text: file(condition) } })).problems.map(

@@ -45,6 +45,38 @@ describe("whoever may not use a credential", () => {
     expect(await statusOf(it_.odd.call(routes.startRun, { params, body: { draft: true } }))).toBe(403);
   });
 
+  it("gets no address for a draft that uses it, and through an address from before it does not use it either", async () => {
+    const params = { name: "hooked" };
+    const push = (verify: string, using: string) =>
+      it_.odd.call(routes.pushWorkflow, {
+        params,
+        body: {
+          text: `copper-kettle: 1\nname: hooked\ntriggers: { t: { webhook: { path: hooked, verify: ${verify} } } }\nsteps: [{ step: a, request: "GET ${it_.mine.url}/guest"${using} }]\n`,
+        },
+      });
+    const event = { params, body: { trigger: "t", brought: {} } };
+    for (const [verify, using] of [
+      ["none", ", using: own"],
+      ["{ bearer: own }", ""],
+    ] as const) {
+      await push(verify, using);
+      expect(await statusOf(it_.odd.call(routes.draftAddress, { params }))).toBe(403);
+      expect(await statusOf(it_.odd.call(routes.makeUpEvent, event))).toBe(403);
+    }
+    await push("none", "");
+    const { address } = await it_.odd.call(routes.draftAddress, { params });
+    const send = async () => (await fetch(address, { method: "POST" })).json() as Promise<{ run: string }>;
+    expect((await it_.world.settled((await send()).run)).state).toBe("succeeded");
+    await push("none", ", using: own");
+    const run = await it_.world.settled((await send()).run);
+    expect(run).toMatchObject({
+      state: "failed",
+      error: { message: expect.stringContaining("in the name of odd") as string },
+    });
+    await push("{ bearer: own }", "");
+    expect((await fetch(address, { method: "POST" })).status).toBe(401);
+  });
+
   it("does not use it as JSON, by an alias, in an ensure, in a probe, or in a loop", async () => {
     const params = { name: "stolen" };
     const get = { request: `GET ${it_.mine.url}/guest`, using: "own" };

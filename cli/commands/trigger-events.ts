@@ -56,7 +56,7 @@ export function addTriggerEvents(group: Command): void {
     .description("wait for what the triggers of a workflow bring, and print it; Ctrl+C ends it")
     .argument("<workflow>")
     .option("--draft", "first give the draft an address, at which it takes deliveries for an hour")
-    .option("--once", "end with the first one, and keep it as a sample")
+    .option("--once", "end with the first one, and save it as a sample")
     .action(async (name: string, options: { draft?: boolean; once?: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -72,7 +72,7 @@ export function addTriggerEvents(group: Command): void {
           show(globals, event, () => `${eventLine(event)}\n${JSON.stringify(event.brought, undefined, 2)}`);
           if (!options.once) continue;
           await client.call(routes.keepEvent, { params: { id: event.id } });
-          say(`It is kept as a sample: check and completion know what ${event.trigger} brings.`);
+          say(`It is saved as a sample: check and completion know what ${event.trigger} brings.`);
           return;
         }
         await pause(lookEvery);
@@ -80,7 +80,7 @@ export function addTriggerEvents(group: Command): void {
     });
   group
     .command("sample")
-    .description("keep an event as the sample of its trigger: check and completion know its shape")
+    .description("save an event as the sample of its trigger: check and completion know its shape")
     .argument("<event>", "its id, from: ckettle trigger events")
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);

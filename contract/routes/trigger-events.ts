@@ -19,7 +19,7 @@ export const triggerEvent = z
     }),
     run: z.string().nullable(),
     reason: z.string().nullable(),
-    sample: z.boolean().meta({ description: "Whether it is kept as the sample of its trigger." }),
+    sample: z.boolean().meta({ description: "Whether it is saved as the sample of its trigger." }),
     madeUp: z.boolean().meta({ description: "Whether a person made it up." }),
     brought: json.meta({ description: "What came, with secrets masked; bodies go after 7 days." }),
   })
@@ -67,7 +67,7 @@ export const triggerEventsRoutes = {
   triggerShapes: route({
     method: "GET",
     path: "/api/workflows/{name}/trigger-shapes",
-    summary: "Get the shapes of what triggers bring, of those whose sample is kept",
+    summary: "Get the shapes of what triggers bring, of those whose sample is saved",
     params: named,
     output: z.object({ shapes: z.record(z.string(), jsonObject) }),
     status: 200,
@@ -76,7 +76,7 @@ export const triggerEventsRoutes = {
   keepEvent: route({
     method: "PUT",
     path: "/api/events/{id}/sample",
-    summary: "Keep an event as the sample of its trigger: check and completion know its shape",
+    summary: "Save an event as the sample of its trigger: check and completion know its shape",
     params: z.object({ id: z.string() }),
     output: triggerEvent,
     status: 200,

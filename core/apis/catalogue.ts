@@ -8,7 +8,7 @@ export interface Catalogue {
   operations(api: string): Operation[] | undefined;
   /** The document of an API, in which references of its shapes lead on. */
   document?(api: string): JsonObject | undefined;
-  /** The shape (JSON Schema) of what a trigger brings, where a sample of it is kept. */
+  /** The shape (JSON Schema) of what a trigger brings, where a sample of it is saved. */
   brought?(workflow: string, trigger: string): JsonObject | undefined;
 }
 

@@ -18,6 +18,8 @@ export async function startService(folder, base, more = {}) {
     env,
     stdio: ["ignore", "inherit", "inherit"],
   });
+  // A measurement that breaks off leaves no service behind.
+  process.once("exit", () => child.kill("SIGKILL"));
   const note = join(folder, "service.json");
   let url = "";
   for (let tries = 0; tries < 400 && !url; tries++) {

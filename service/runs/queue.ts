@@ -39,6 +39,8 @@ export class TurnQueue {
   readonly #heldOf = new Map<string, number>();
   /** The shares of each run that waits or holds some. */
   readonly #sharesOf = new Map<string, readonly Share[]>();
+  /** How many runs have each share, whether they hold it or wait, for it or for anything else. */
+  readonly #sharing = new Map<string, number>();
   /** Of each share of which only the latest goes on: the one that has not begun. */
   readonly #latest = new Map<string, Turn>();
   #running = 0;
@@ -55,7 +57,7 @@ export class TurnQueue {
   /** Puts a run into its workflow's queue; `first` for one that comes back. */
   add(turn: Turn, { first = false }: { first?: boolean } = {}): void {
     const { run, shares = [] } = turn;
-    if (shares.length > 0) this.#sharesOf.set(run, shares);
+    this.#note(run, shares);
     for (const { name, latest } of shares) {
       if (!latest || this.#holders.get(name)?.has(run)) continue;
       const before = this.#latest.get(name);
@@ -103,7 +105,7 @@ export class TurnQueue {
     const line = this.#waiting.get(workflow);
     for (const list of line ? [line.placed, line.others] : []) takeOut(list, run);
     for (const { name } of this.#sharesOf.get(run) ?? []) {
-      if (takeOut(this.#held.get(name) ?? [], run)) this.#countHeld(workflow, -1);
+      if (takeOut(this.#held.get(name) ?? [], run)) count(this.#heldOf, workflow, -1);
       if (this.#latest.get(name)?.run === run) this.#latest.delete(name);
     }
     this.#release(run);
@@ -128,9 +130,9 @@ export class TurnQueue {
     return this.#placesOf(workflow).size;
   }
 
-  /** How many runs hold a share, or wait for it. */
+  /** How many runs that have not ended have a share. */
   sharing(name: string): number {
-    return (this.#holders.get(name)?.size ?? 0) + (this.#held.get(name)?.length ?? 0);
+    return this.#sharing.get(name) ?? 0;
   }
 
   /** Begins no more turns, until it goes on. */
@@ -151,7 +153,7 @@ export class TurnQueue {
   }
 
   #take(run: string, shares: readonly Share[]): void {
-    if (shares.length > 0) this.#sharesOf.set(run, shares);
+    this.#note(run, shares);
     for (const { name } of shares) {
       let holders = this.#holders.get(name);
       if (!holders) this.#holders.set(name, (holders = new Set()));
@@ -170,16 +172,17 @@ export class TurnQueue {
       const next = held?.shift();
       if (held?.length === 0) this.#held.delete(name);
       if (!next) continue;
-      this.#countHeld(next.workflow, -1);
+      count(this.#heldOf, next.workflow, -1);
       this.#put(next, true);
     }
+    for (const { name } of this.#sharesOf.get(run) ?? []) count(this.#sharing, name, -1);
     this.#sharesOf.delete(run);
   }
 
-  #countHeld(workflow: string, by: number): void {
-    const count = (this.#heldOf.get(workflow) ?? 0) + by;
-    if (count > 0) this.#heldOf.set(workflow, count);
-    else this.#heldOf.delete(workflow);
+  #note(run: string, shares: readonly Share[]): void {
+    if (shares.length === 0 || this.#sharesOf.has(run)) return;
+    this.#sharesOf.set(run, shares);
+    for (const { name } of shares) count(this.#sharing, name, 1);
   }
 
   #next(): void {
@@ -211,7 +214,7 @@ export class TurnQueue {
       const held = this.#held.get(full);
       if (held) held.push(turn);
       else this.#held.set(full, [turn]);
-      this.#countHeld(turn.workflow, 1);
+      count(this.#heldOf, turn.workflow, 1);
     }
     return undefined;
   }
@@ -226,6 +229,13 @@ export class TurnQueue {
   #fits(turn: Turn): boolean {
     return turn.parallel === undefined || this.#placesOf(turn.workflow).size < turn.parallel;
   }
+}
+
+/** Counts up or down; what is at zero is not kept. */
+export function count(counts: Map<string, number>, name: string, by: number): void {
+  const now = (counts.get(name) ?? 0) + by;
+  if (now > 0) counts.set(name, now);
+  else counts.delete(name);
 }
 
 function takeOut(list: Turn[], run: string): boolean {

@@ -235,7 +235,7 @@ export class Runner {
     return this.#queue.behind(run);
   }
 
-  /** How many runs hold a share, or wait for it. */
+  /** How many runs that have not ended have a share. */
   sharing(name: string): number {
     return this.#queue.sharing(name);
   }
@@ -250,6 +250,8 @@ export class Runner {
   /** Lets what is being sent finish within a grace time, and leaves the rest for the next start. */
   async close(graceMillis: number): Promise<void> {
     clearTimeout(this.#timer);
+    // Turns that come free now are nobody's.
+    this.#queue.pause(true);
     this.#pause.abort();
     for (const active of this.#active.values()) active.rouse.abort();
     await this.#waking;

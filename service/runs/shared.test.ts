@@ -88,6 +88,20 @@ describe("shares of runs", () => {
     expect(begun).toEqual(["a1", "a2", "b1", "b2"]);
   });
 
+  it("are counted for every run that has one, whatever it waits for", () => {
+    const { begun, queue, add } = shared(2);
+    queue.pause(true);
+    for (const run of ["a1", "a2", "a3"]) add(run, "a", 1);
+    expect([queue.sharing("a"), begun]).toEqual([3, []]);
+    queue.pause(false);
+    expect([queue.sharing("a"), begun]).toEqual([3, ["a1"]]);
+    queue.remove("a3", "w");
+    queue.rested("a1", "w", { keepsPlace: false });
+    expect([queue.sharing("a"), begun]).toEqual([1, ["a1", "a2"]]);
+    queue.rested("a2", "w", { keepsPlace: false });
+    expect(queue.sharing("a")).toBe(0);
+  });
+
   it("of which the latest counts leave out one that has not begun, and no other", () => {
     const { begun, left, queue, add } = shared(1, true);
     for (const run of ["1", "2", "3"]) add(run, "a");

@@ -28,7 +28,7 @@ import { shownOptions } from "./rehearsed.js";
 import { startRows } from "./masked-rows.js";
 import { newRunId } from "./ids.js";
 import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
-import type { Share } from "./queue.js";
+import { count, type Share } from "./queue.js";
 import type { Runner } from "./runner.js";
 
 /** The inputs of a start are not as the workflow wants them. */
@@ -244,21 +244,15 @@ export class Starts {
     }
     // Counted before anything is waited for: two starts in one commit must not both find the last place free.
     const counted = [workflow.name, ...(request.shares ?? []).map((share) => share.name)];
-    for (const name of counted) this.#count(name, 1);
+    for (const name of counted) count(this.#beginning, name, 1);
     try {
       await journal.write(rows, inserts);
       this.journals.events.emit("state", id, request.workflow, "queued");
       await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
     } finally {
-      for (const name of counted) this.#count(name, -1);
+      for (const name of counted) count(this.#beginning, name, -1);
     }
     return row;
-  }
-
-  #count(name: string, by: number): void {
-    const count = (this.#beginning.get(name) ?? 0) + by;
-    if (count > 0) this.#beginning.set(name, count);
-    else this.#beginning.delete(name);
   }
 
   /** Why a start is left out: as many runs go on as may. */

@@ -29,7 +29,7 @@ export interface EventRecord {
   /** The run that it started, or that an earlier event with the same key did. */
   run: string | null;
   reason: string | null;
-  /** Whether it is kept as a sample of what its trigger brings. */
+  /** Whether it is saved as a sample of what its trigger brings. */
   sample: number;
   /** Whether a person made it up. */
   madeUp: number;
@@ -63,7 +63,7 @@ const columns =
 export class EventStore {
   /** The shapes (JSON Schemas) of what triggers bring, by workflow and name: of those that have a sample. */
   readonly #shapes = new Map<string, JsonObject>();
-  /** Goes up with every sample that is kept. */
+  /** Goes up with every sample that is saved. */
   changes = 0;
 
   constructor(
@@ -119,7 +119,7 @@ export class EventStore {
     for (const { id } of rows) await this.#shapeOf(id);
   }
 
-  /** The shape of what a trigger brings; undefined where no event is kept as a sample. */
+  /** The shape of what a trigger brings; undefined where no event is saved as a sample. */
   shape(workflow: string, trigger: string): JsonObject | undefined {
     return this.#shapes.get(`${workflow} ${trigger}`) ?? this.#shapes.get(`${workflow} ${draftTrigger}`);
   }
@@ -134,8 +134,8 @@ export class EventStore {
     );
   }
 
-  /** Keeps an event as the sample of its trigger; the one before is an event like any other again. */
-  async keepSample({ id, workflow, trigger }: EventRecord): Promise<void> {
+  /** Saves an event as the sample of its trigger; the one before is an event like any other again. */
+  async saveSample({ id, workflow, trigger }: EventRecord): Promise<void> {
     await this.writer.write(() =>
       execute(
         this.writer.store.connection,

@@ -159,15 +159,13 @@ export async function broughtBy(
 }
 
 /** A form as it was sent (WHATWG URL, section 5.1); a name that comes again has a list. */
-function formOf(body: Uint8Array): JsonObject {
+export function formOf(body: Uint8Array): JsonObject {
   const form: JsonObject = {};
   for (const [name, value] of new URLSearchParams(Buffer.from(body).toString())) {
     const before = own(form, name);
-    setOwn(
-      form,
-      name,
-      before === undefined ? value : Array.isArray(before) ? [...before, value] : [before, value],
-    );
+    if (before === undefined) setOwn(form, name, value);
+    else if (Array.isArray(before)) before.push(value);
+    else setOwn(form, name, [before, value]);
   }
   return form;
 }

@@ -41,7 +41,7 @@ function loadShapes(name: string): Promise<Record<string, JsonObject>> {
   return loading;
 }
 
-/** A sample was kept: what was asked for is out of date. */
+/** A sample was saved: what was asked for is out of date. */
 export const forgetShapes = (workflow: string): boolean => askedShapes.delete(workflow);
 
 function load(name: string): Promise<Known> {

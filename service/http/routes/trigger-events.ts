@@ -53,7 +53,7 @@ export function serveTriggerEvents(app: Express, context: Context): void {
   serve(app, routes.keepEvent, async ({ params }) => {
     const event = await eventStore.find(params.id);
     if (!event) throw notFound("event", params.id);
-    await eventStore.keepSample(event);
+    await eventStore.saveSample(event);
     return eventView({ ...event, sample: 1 });
   });
 

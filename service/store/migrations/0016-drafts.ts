@@ -1,4 +1,4 @@
-/** Addresses at which drafts take deliveries for a while, and events that are kept as samples or were made up. */
+/** Addresses at which drafts take deliveries for a while, and events that are saved as samples or were made up. */
 export const drafts = [
   `CREATE TABLE draft_addresses (
      workflow TEXT NOT NULL PRIMARY KEY, secret BLOB NOT NULL, until INTEGER NOT NULL, given_to TEXT NOT NULL) WITHOUT ROWID`,

@@ -75,7 +75,7 @@ async function keep(event: TriggerEvent): Promise<void> {
   const done = await guarded(async () => {
     await api.call(routes.keepEvent, { params: { id: event.id } });
     forgetShapes(props.workflow);
-    notice.value = `Kept as the sample of ${event.trigger}: check and completion know what it brings.`;
+    notice.value = `Saved as the sample of ${event.trigger}: check and completion know what it brings.`;
   });
   if (done) await load();
 }
@@ -257,7 +257,7 @@ watch(() => [props.newestRun, props.published], load);
           <div class="row">
             <v-btn size="small" @click="resend(event, 'published')">Send through again</v-btn>
             <v-btn v-if="draft" size="small" @click="resend(event, 'draft')">Send to the draft</v-btn>
-            <v-btn v-if="!event.sample" size="small" @click="keep(event)">Keep as sample</v-btn>
+            <v-btn v-if="!event.sample" size="small" @click="keep(event)">Save as sample</v-btn>
             <v-btn v-if="draft" size="small" @click="makeUp(event)">Change and send to the draft</v-btn>
           </div>
           <template v-if="made">
