@@ -6,6 +6,10 @@ export interface Share {
   latest?: boolean;
 }
 
+/** Shares as the row of a run has them. */
+export const readShares = (text: string | null): Share[] =>
+  text === null ? [] : (JSON.parse(text) as Share[]);
+
 /** A run that waits for its turn, or has it. */
 export interface Turn {
   run: string;

@@ -32,7 +32,7 @@ import { continueRunIds } from "./ids.js";
 import type { LockKeeper } from "./locks.js";
 import { portsOf } from "./ports.js";
 import type { RateLimiter } from "./rate-limiter.js";
-import { TurnQueue, type Share, type Turn } from "./queue.js";
+import { readShares, TurnQueue, type Turn } from "./queue.js";
 
 export interface RunnerParts {
   journals: JournalStore;
@@ -127,7 +127,7 @@ export class Runner {
     const begun = new Set(["running", "waiting", "unsure", "parked"]);
     for (const row of rows)
       if (begun.has(row.state))
-        this.#queue.hold(row.id, row.workflow, sharesOf(row), { place: row.state === "waiting" });
+        this.#queue.hold(row.id, row.workflow, readShares(row.shares), { place: row.state === "waiting" });
     for (const row of rows) if (row.state === "queued" || row.state === "running") await this.enqueue(row);
     await this.children.stopCalled();
     this.#wakeSoon();
@@ -188,7 +188,7 @@ export class Runner {
     if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
     const { id: run, workflow: name } = row;
-    const shares = sharesOf(row);
+    const shares = readShares(row.shares);
     this.#queue.add({ run, workflow: name, parallel: workflow?.limits.parallel, shares }, options);
   }
 
@@ -376,8 +376,4 @@ export class Runner {
 
 function isEnd(state: Advanced["state"]): boolean {
   return state === "succeeded" || state === "failed" || state === "stopped" || state === "skipped";
-}
-
-function sharesOf({ shares }: Woken): Share[] {
-  return shares === null ? [] : (JSON.parse(shares) as Share[]);
 }
