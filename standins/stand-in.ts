@@ -65,6 +65,8 @@ export async function startStandIn(definition: Definition, port = 0, tls?: Stand
   app.disable("x-powered-by");
   const requests: LoggedRequest[] = [];
   let faults: Fault[] = [];
+  /** Goes up with each reset. */
+  let life = 0;
 
   app.use(express.json({ limit: "5mb", type: ["application/json", "application/*+json"] }));
   app.get("/openapi.yaml", (_request, response) => {
@@ -80,6 +82,7 @@ export async function startStandIn(definition: Definition, port = 0, tls?: Stand
   app.post("/_control/reset", (_request, response) => {
     requests.length = 0;
     faults = [];
+    life++;
     definition.reset();
     response.status(204).end();
   });
@@ -108,7 +111,10 @@ export async function startStandIn(definition: Definition, port = 0, tls?: Stand
     response.on("finish", () => (logged.status = response.statusCode));
     next();
   });
-  app.use((request, response, next) => void misbehave(faults, request, response, next));
+  app.use((request, response, next) => {
+    const before = life;
+    void misbehave(faults, () => life === before, request, response, next);
+  });
   definition.routes(app);
   app.use((_request, response) => void response.status(404).json({ error: "no-such-path" }));
   app.use(
@@ -157,6 +163,7 @@ function documentPath(name: string): string {
 
 async function misbehave(
   faults: Fault[],
+  isSameLife: () => boolean,
   request: Request,
   response: Response,
   next: NextFunction,
@@ -170,7 +177,8 @@ async function misbehave(
   if (!fault) return next();
   if (fault.times !== undefined) fault.times--;
   if (fault.latency) await new Promise((resolve) => setTimeout(resolve, fault.latency));
-  if (fault.drop === "before") {
+  // What was put off until after a reset belongs to what was before it.
+  if (fault.drop === "before" || !isSameLife()) {
     request.socket.destroy();
     return;
   }
