@@ -94,7 +94,8 @@ describe("the thinnest slice", () => {
     await faults(world.stays, [{ method: "GET", latency: 1_000 }]);
     const late = await start("50ms");
     expect(late.status).toBe(202);
-    expect(late.headers.get("location")).toMatch(/^\/api\/runs\//);
+    const [, id] = /^\/api\/runs\/(.*)$/.exec(late.headers.get("location") ?? "") ?? [];
+    expect(await world.settled(id ?? "")).toMatchObject({ state: "succeeded" });
   });
 
   it("answers each of many starters that wait, once, however their runs end", async () => {

@@ -47,8 +47,21 @@ const retainedMillis = 7 * 86_400_000;
 /** So many keys go at a time. */
 const bite = 500;
 
+interface KeyRow {
+  digest: Buffer;
+  run: string;
+  inputs: Buffer;
+}
+
 /** Keys of starts: each starts one run, though that run is deleted meanwhile. */
 export class StartKeys {
+  /** Lookups of this turn of the event loop: they share one read. */
+  #asked: {
+    digests: Buffer[];
+    found: (rows: readonly KeyRow[]) => void;
+    failed: (error: unknown) => void;
+  }[] = [];
+
   constructor(readonly store: Store) {}
 
   async find(workflow: string, key: string, inputs: Json): Promise<KnownStart | undefined> {
@@ -56,13 +69,36 @@ export class StartKeys {
     const keys = [key, ...(older === undefined ? [] : [apiKeyBefore(older)])].map((one) =>
       keyDigest(workflow, one),
     );
-    const [row] = await selectOn<{ run: string; inputs: Buffer }>(
-      this.store.reading,
-      `SELECT run, inputs FROM start_keys WHERE digest IN (${keys.map(() => "?").join(", ")})`,
-      keys,
-    );
+    const [row] = await this.#rowsOf(keys);
     if (!row) return undefined;
     return { run: row.run, same: row.inputs.length === 0 || row.inputs.equals(inputsDigest(inputs)) };
+  }
+
+  #rowsOf(digests: Buffer[]): Promise<readonly KeyRow[]> {
+    if (this.#asked.length === 0) setImmediate(() => void this.#read());
+    return new Promise((found, failed) => this.#asked.push({ digests, found, failed }));
+  }
+
+  async #read(): Promise<void> {
+    const asked = this.#asked;
+    this.#asked = [];
+    try {
+      const all = new Map<string, KeyRow>();
+      const digests = asked.flatMap((one) => one.digests);
+      for (let at = 0; at < digests.length; at += bite) {
+        const some = digests.slice(at, at + bite);
+        const rows = await selectOn<KeyRow>(
+          this.store.reading,
+          `SELECT digest, run, inputs FROM start_keys WHERE digest IN (${some.map(() => "?").join(", ")})`,
+          some,
+        );
+        for (const row of rows) all.set(row.digest.toString("hex"), row);
+      }
+      for (const { digests: mine, found } of asked)
+        found(mine.flatMap((digest) => all.get(digest.toString("hex")) ?? []));
+    } catch (error) {
+      for (const { failed } of asked) failed(error);
+    }
   }
 
   row(workflow: string, key: string, run: string, inputs: Json, at: number): KeyedStatement {

@@ -6,7 +6,10 @@ export type KeyedStatement = { key: string; values: unknown[] } & (
   | { sql: string }
   /** A new row: `runs (id, state)`. Those of one kind in a commit go in as one statement. */
   | { into: string }
-  /** A changed row, the value of its key last: `runs (state, id)`. Those of one kind in a commit are one statement. */
+  /**
+   * A changed row, the value of its key last: `runs (state, id)`; or of a longer key: `triggers (beat) by (workflow, name)`.
+   * Those of one kind in a commit are one statement.
+   */
   | { change: string }
 );
 
@@ -37,15 +40,15 @@ function gather(kind: Map<string, unknown[][]>, what: string, values: unknown[])
   else kind.set(what, [values]);
 }
 
-type SqlOf = (table: string, columns: string, count: number) => string;
+type SqlOf = (table: string, columns: string, count: number, by?: string) => string;
 
 function parts(kind: Map<string, unknown[][]>, sqlOf: SqlOf): Joined[] {
   return [...kind].flatMap(([what, rows]) => {
-    const [, table = "", columns = ""] = /^(\w+) \((.*)\)$/.exec(what) ?? [];
+    const [, table = "", columns = "", by = ""] = /^(\w+) \((.*?)\)(?: by \((.*)\))?$/.exec(what) ?? [];
     const found: Joined[] = [];
     for (let at = 0; at < rows.length; at += mostRows) {
       const part = rows.slice(at, at + mostRows);
-      found.push({ sql: sqlOf(table, columns, part.length), values: part.flat() });
+      found.push({ sql: sqlOf(table, columns, part.length, by), values: part.flat() });
     }
     return found;
   });
@@ -57,9 +60,12 @@ const marks = (columns: string, count: number): string =>
 export const intoSql: SqlOf = (table, columns, count) =>
   `INSERT INTO ${table} (${columns}) VALUES ${marks(columns, count)}`;
 
-const changeSql: SqlOf = (table, columns, count) => {
+const changeSql: SqlOf = (table, columns, count, by = "") => {
   const names = columns.split(", ");
-  const key = names.pop() as string;
-  const sets = names.map((name, index) => `${name} = given.column${index + 1}`).join(", ");
-  return `UPDATE ${table} SET ${sets} FROM (VALUES ${marks(columns, count)}) AS given WHERE ${table}.${key} = given.column${names.length + 1}`;
+  const keys = by === "" ? names.splice(-1) : by.split(", ");
+  const given = [...names, ...keys].map((name, index) => ({ name, column: `given.column${index + 1}` }));
+  const sets = given.slice(0, names.length).map(({ name, column }) => `${name} = ${column}`);
+  const wheres = given.slice(names.length).map(({ name, column }) => `${table}.${name} = ${column}`);
+  const rows = marks([...names, ...keys].join(", "), count);
+  return `UPDATE ${table} SET ${sets.join(", ")} FROM (VALUES ${rows}) AS given WHERE ${wheres.join(" AND ")}`;
 };

@@ -1,5 +1,6 @@
 import { execute, select, selectList, selectOn } from "./database.js";
 import { DraftAddresses } from "./draft-addresses.js";
+import { live } from "./start-keys.js";
 import type { KeyedStatement } from "./statements.js";
 import type { Writer } from "./writer.js";
 
@@ -210,12 +211,18 @@ export class TriggerStore {
     );
   }
 
-  /** A schedule goes on to its next time: in the commit of what becomes of this one. Null where there is none. */
-  moved(workflow: string, name: string, from: number, next: Pick<Wanted, "beat" | "dueAt">): KeyedStatement {
+  /**
+   * A schedule goes on to its next time: in the commit of what becomes of this one. One that was switched off, taken out, or given
+   * another time meanwhile stays as it is.
+   */
+  moved(
+    { workflow, name, beat, dueAt }: TriggerRecord,
+    next: Pick<Wanted, "beat" | "dueAt">,
+  ): KeyedStatement {
     return {
       key: `trigger ${workflow} ${name}`,
-      sql: "UPDATE triggers SET beat = ?, due_at = ? WHERE workflow = ? AND name = ? AND beat = ? AND is_on = 1 AND gone_at IS NULL",
-      values: [next.beat, next.dueAt, workflow, name, from],
+      change: "triggers (beat, due_at) by (environment, workflow, name, beat, due_at)",
+      values: [next.beat, next.dueAt, live, workflow, name, beat, dueAt],
     };
   }
 

@@ -132,7 +132,7 @@ export class Schedules {
     const at = now();
     const constantsNow = constants.all();
     const next = nextOf(found?.ready, { workflow, name, constants: constantsNow, after: Math.max(at, beat) });
-    const moved = triggers.moved(workflow, name, beat, next);
+    const moved = triggers.moved(row, next);
     if (!found) return writer.commit({ records: [], statements: [moved] });
     const { ready, version } = found;
     const schedule = scheduleOf(ready, constantsNow);
