@@ -72,10 +72,12 @@ export type * from "./workflows/steps.js";
 export type * from "./workflows/triggers.js";
 export {
   evaluateIn,
+  itemsOf,
   readOf,
   judgeEvent,
   renderIn,
   type Brought,
+  type DeliveredItem,
   type Judged,
 } from "./workflows/judge-event.js";
 export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";

@@ -34,10 +34,11 @@ export function addRun(program: Command): void {
     .option("--workflow <name>")
     .option("--state <states>", "one or more states, separated by commas")
     .option("--text <text>", "in the id, the workflow, or the error")
+    .option("--event <id>", "only those that this event of a trigger started")
     .option("--limit <number>", "how many", "20")
     .action(
       async (
-        options: { workflow?: string; state?: string; text?: string; limit: string },
+        options: { workflow?: string; state?: string; text?: string; event?: string; limit: string },
         command: Command,
       ) => {
         const globals = globalsOf(command);

@@ -29,7 +29,7 @@ export function addTriggerEvents(group: Command): void {
           timeText(event.at),
           event.trigger,
           event.state,
-          event.run ?? "",
+          runsOf(event),
           event.reason ?? shortOf(event.brought as Json),
         ]);
         show(globals, events, () =>
@@ -121,8 +121,18 @@ function broughtIn(text: string, file: string): JsonObject {
   throw new Exit(exitCodes.wrongUse, `${file} must hold a JSON object, such as { "body": { "id": "s-1" } }.`);
 }
 
-export const eventLine = ({ state, at, run, reason }: TriggerEvent): string =>
-  [`${state}, ${timeText(at)}`, ...(run ? [`run ${run}`] : []), ...(reason ? [reason] : [])].join(", ");
+/** The run that an event started, and how many more. */
+const runsOf = ({ run, runs }: TriggerEvent): string =>
+  run === null ? "" : runs > 1 ? `${run} and ${runs - 1} more` : run;
+
+export function eventLine(event: TriggerEvent): string {
+  const { state, at, run, reason } = event;
+  return [
+    `${state}, ${timeText(at)}`,
+    ...(run === null ? [] : [`run ${runsOf(event)}`]),
+    ...(reason === null ? [] : [reason]),
+  ].join(", ");
+}
 
 const shortOf = (brought: Json): string => {
   const text = printJson(brought);

@@ -172,6 +172,7 @@ export const runsRoutes = {
       workflow: z.string().optional(),
       state: z.string().optional().meta({ description: "One or more states, separated by commas." }),
       text: z.string().optional(),
+      event: z.string().optional().meta({ description: "Only those that this event of a trigger started." }),
       before: z.string().optional().meta({ description: "The id of the last run on the previous page." }),
       limit: count(200, 50),
     }),

@@ -17,7 +17,8 @@ export const triggerEvent = z
       description:
         "`arrived`: what it names is being fetched; `started` a run; `same`: its key was there before; `left-out` by only-if; `refused`: it could start none; `skipped`: there was no room, or its time was missed.",
     }),
-    run: z.string().nullable(),
+    run: z.string().nullable().meta({ description: "The run that it started, or the first of them." }),
+    runs: z.number().meta({ description: "How many runs it started." }),
     reason: z.string().nullable(),
     sample: z.boolean().meta({ description: "Whether it is saved as the sample of its trigger." }),
     madeUp: z.boolean().meta({ description: "Whether a person made it up." }),

@@ -54,6 +54,8 @@ export const bounds = {
   deliveryBytesInFlight: 200_000_000,
   /** Refused deliveries of a trigger that are kept, and how many of them are noted in a minute. */
   refusedDeliveries: 20,
+  /** Items of one delivery, and so the runs that it starts. */
+  deliveredItems: 1_000,
   /** Wrong access tokens from one address in a minute; more are answered 429. */
   wrongTokens: 100,
   /** Attempts to sign in from one address in a minute. */

@@ -1,9 +1,8 @@
 import type { KeyPart } from "../credentials/credential.js";
-import type { Node } from "../expressions/parse.js";
-import { references } from "../expressions/references.js";
-import { isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
+import type { JsonObject } from "../values/json.js";
+import { requestOf } from "./describe-request.js";
 import type { Workflow } from "./steps.js";
-import type { ReadyTrigger, Verify, WebhookTrigger } from "./triggers.js";
+import type { Verify, WebhookTrigger } from "./triggers.js";
 
 /** Where a credential of the kind api-key shows itself: a part without its secret. */
 export type ShownKey = Omit<KeyPart, "secret">;
@@ -169,93 +168,6 @@ function responsesOf(workflow: Workflow, { response }: WebhookTrigger): JsonObje
 
 /** The path of a webhook below the address of all of them. */
 export const webhookPath = (path: string): string => `/webhooks/${path}`;
-
-/** What a delivery has to bring, as far as the trigger's `inputs` say which part of it becomes which input. */
-export function requestOf(
-  workflow: Workflow,
-  trigger: ReadyTrigger,
-): { body: JsonObject | undefined; parameters: JsonObject[] } {
-  const { inputs } = trigger;
-  const parameters: JsonObject[] = [];
-  if (!inputs || !("entries" in inputs)) return { body: undefined, parameters };
-  const schemas = isObject(workflow.inputs?.["properties"]) ? workflow.inputs["properties"] : {};
-  let body: JsonObject | undefined;
-  for (const [name, value] of inputs.entries) {
-    const tree = "template" in value ? value.template.alone?.tree : undefined;
-    // A path that is not there refuses the delivery; one with a default may be absent.
-    const needed = placeOf(tree) !== undefined;
-    const [root, place, ...rest] = placeOf(tree) ?? placeWithDefault(tree) ?? [];
-    if (root !== "trigger" || rest.length === 0) continue;
-    const schema = own(schemas, name) ?? {};
-    if (place === "body") body = withField(body ?? { type: "object" }, rest, schema, needed);
-    else if (place === "query" || place === "headers")
-      parameters.push({
-        name: rest.join("."),
-        in: place === "query" ? "query" : "header",
-        required: needed,
-        schema,
-      });
-  }
-  for (const [[key = "", ...path], literal] of wantedIn(trigger.onlyIf?.tree))
-    body = withField(body ?? { type: "object" }, [key, ...path], { const: literal }, true);
-  return { body, parameters };
-}
-
-/** What `only-if` wants of parts of the body: of a condition such as `trigger.body.type == "stay.booked" && …`. */
-function wantedIn(tree: Node | undefined): [string[], Json][] {
-  if (tree?.op === "and") return [...wantedIn(tree.left), ...wantedIn(tree.right)];
-  if (tree?.op !== "binary" || tree.sign !== "==") return [];
-  for (const [path, other] of [
-    [tree.left, tree.right],
-    [tree.right, tree.left],
-  ] as const) {
-    const [root, place, ...rest] = placeOf(path) ?? [];
-    if (root === "trigger" && place === "body" && rest.length > 0 && other.op === "literal") {
-      const { value } = other;
-      if (typeof value === "string" || typeof value === "boolean" || typeof value === "number")
-        return [[rest, value]];
-      if (typeof value === "bigint") return [[rest, Number(value)]];
-    }
-  }
-  return [];
-}
-
-/** The path that an expression is, where it is nothing but a path. */
-function placeOf(tree: Node | undefined): string[] | undefined {
-  if (!tree) return undefined;
-  const [only, ...others] = references(tree);
-  const whole = only && only.start === tree.start && only.end === tree.end;
-  return whole && others.length === 0 && !only.path.includes("*") ? only.path : undefined;
-}
-
-/** The path in an expression that gives another value where it is absent: `default(path, …)`, `path.orValue(…)`. */
-function placeWithDefault(tree: Node | undefined): string[] | undefined {
-  if (tree?.op !== "call" || !["default", "orValue"].includes(tree.name)) return undefined;
-  const [only, ...others] = references(tree);
-  return only && others.length === 0 && !only.path.includes("*") ? only.path : undefined;
-}
-
-/** An object's schema with one more field, at any depth. */
-function withField(
-  schema: JsonObject,
-  [key = "", ...rest]: string[],
-  field: Json,
-  needed: boolean,
-): JsonObject {
-  const properties = isObject(schema["properties"]) ? { ...schema["properties"] } : {};
-  const before = own(properties, key);
-  const inner =
-    rest.length === 0
-      ? field
-      : withField(isObject(before) ? before : { type: "object" }, rest, field, needed);
-  setOwn(properties, key, inner);
-  const required = Array.isArray(schema["required"]) ? schema["required"] : [];
-  return {
-    ...schema,
-    properties,
-    ...(needed ? { required: [...new Set([...required, key])] } : {}),
-  };
-}
 
 function schemeOf(verify: Verify, { keyPlaces }: CallableAt): JsonObject | undefined {
   switch (verify.by) {

@@ -1,6 +1,7 @@
 import { exampleOf } from "../shapes/example.js";
 import type { Json, JsonObject } from "../values/json.js";
-import { apiPath, openApiOf, requestOf, webhookPath, type CallableAt } from "./describe-openapi.js";
+import { apiPath, openApiOf, webhookPath, type CallableAt } from "./describe-openapi.js";
+import { requestOf } from "./describe-request.js";
 import { snippets, type Snippets } from "./snippets.js";
 import type { Workflow } from "./steps.js";
 import type { Verify, WebhookTrigger } from "./triggers.js";

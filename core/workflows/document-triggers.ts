@@ -143,6 +143,13 @@ const webhook = z.strictObject({
   "once-per": expression()
     .optional()
     .describe("What is the same in a repeat; a delivery with a key that was there starts nothing again."),
+  "retain-keys": duration()
+    .optional()
+    .describe("How long the key of a delivery counts, from 1h on; default: 7d."),
+  "retain-failures": z
+    .boolean()
+    .optional()
+    .describe("Whether a repeat gets the failure of its first run; false starts again. Default: true."),
   webhook: z.strictObject({
     path: z.string().describe("The last part of its address: /webhooks/<path>."),
     methods: z
@@ -169,6 +176,15 @@ const webhook = z.strictObject({
       .optional()
       .describe("The longest body, in bytes; default: 1000000."),
     origins: z.array(z.string()).min(1).optional().describe("Pages of other sites that may send, by origin."),
+    items: expression().optional().describe("The list in a delivery that holds many, at most 1000."),
+    "id-of": expression()
+      .optional()
+      .describe("What is the same in a repeat of an item, which then starts nothing again."),
+    "one-run-each": z.enum(["item", "batch"]).optional().describe("Default: item."),
+    "rate-limit": z
+      .strictObject({ calls: z.int().min(1).max(10_000), per: duration() })
+      .optional()
+      .describe("So many deliveries in so long; one more gets 429."),
   }),
 });
 

@@ -2,6 +2,7 @@ import type { Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
 import { derivedUuid } from "../values/digest.js";
+import { bounds } from "../values/bounds.js";
 import { canonicalJson, isObject, printJson, type Json, type JsonObject } from "../values/json.js";
 import { renderValue, type ValueTemplate } from "./steps.js";
 import type { ReadItem } from "../triggers/poll.js";
@@ -52,6 +53,54 @@ export function judgeEvent(ready: ReadyTrigger, brought: Brought): Judged {
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
     return refused(error.message);
+  }
+}
+
+/** An item of a delivery that holds many. */
+export interface DeliveredItem {
+  item: Json;
+  /** What is the same in a repeat of it. */
+  id?: string;
+}
+
+/**
+ * The items of a delivery, in their order; one that comes twice counts once.
+ * @returns undefined where the delivery is one thing
+ */
+export function itemsOf(
+  ready: ReadyTrigger,
+  brought: Brought,
+): DeliveredItem[] | { fault: string; tooMany?: true } | undefined {
+  if (ready.kind !== "webhook" || !ready.items) return undefined;
+  try {
+    const list = evaluateIn(ready.items, brought);
+    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${shown(list)}.` };
+    if (list.length > bounds.deliveredItems)
+      return {
+        fault: `A delivery may hold ${bounds.deliveredItems} items, but this one holds ${list.length}.`,
+        tooMany: true,
+      };
+    if (!ready.idOf) return list.map((item) => ({ item }));
+    const found = new Map<string, DeliveredItem>();
+    for (const [index, item] of list.entries()) {
+      const id = idOfItem(ready.idOf, item, brought);
+      if ("fault" in id) return { fault: `"id-of", item ${index + 1}: ${id.fault}` };
+      if (!found.has(id.text)) found.set(id.text, { item, id: id.text });
+    }
+    return [...found.values()];
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return { fault: error.message };
+  }
+}
+
+function idOfItem(idOf: Expression, item: Json, brought: Brought): { text: string } | { fault: string } {
+  try {
+    const id = evaluateToJson(idOf, { ...scopeOf(brought), item }, surroundings(brought)) ?? null;
+    return isBlank(id) ? { fault: "It gives nothing." } : { text: idText(id) };
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return { fault: error.message };
   }
 }
 

@@ -173,8 +173,8 @@ export class Knowledge {
   }
 }
 
-/** What `trigger` is, where a sample says what its trigger brings. */
-export function broughtShape(schema: JsonObject): Shape {
+/** What `trigger` is, where a sample says what its trigger brings; a delivery may hold many items. */
+export function broughtShape(schema: JsonObject, kind: string): Shape {
   const brought = ofSchema(schema);
   const always = objectOf({
     kind: ofKind("text"),
@@ -184,7 +184,12 @@ export function broughtShape(schema: JsonObject): Shape {
   });
   const fields = {
     names: () => [...(always.fields?.names() ?? []), ...(brought.fields?.names() ?? [])],
-    get: (name: string) => always.fields?.get(name) ?? brought.fields?.get(name),
+    get: (name: string) =>
+      always.fields?.get(name) ??
+      brought.fields?.get(name) ??
+      (kind === "webhook" && (name === "item" || name === "items")
+        ? { shape: anything, sure: false }
+        : undefined),
     open: false,
   };
   return ofKind("object", { fields });

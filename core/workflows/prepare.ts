@@ -93,7 +93,7 @@ export class Preparer {
       if (!kind) continue;
       const at = ["triggers", name];
       const known = this.catalogue?.brought?.(workflow, name);
-      const made = this.knowledge.within(known ? { trigger: broughtShape(known) } : {}, () => {
+      const made = this.knowledge.within(known ? { trigger: broughtShape(known, kind) } : {}, () => {
         this.scopes.push({ line: this.source.line(at), scope: this.knowledge.scope() });
         return prepareTrigger(this, kind, trigger as JsonObject, at);
       });

@@ -82,6 +82,24 @@ describe("the triggers of a file", () => {
     ["a: { webhook: { path: x, verify: { hmac: { using: k, header: X } } } }", "send it again"],
     ["a: { webhook: { path: x, verify: { hmacs: k } } }", "verify"],
     [
+      "a: { webhook: { path: x, verify: none, items: trigger.body }, once-per: trigger.id }",
+      '"id-of" says what is the same in a repeat, of each item',
+    ],
+    [
+      "a: { webhook: { path: x, verify: none, items: trigger.body, response: from-run } }",
+      "Each item has a run, so there is no single response",
+    ],
+    [
+      "a: { webhook: { path: x, verify: none, id-of: item.id } }",
+      '"id-of" says something only beside "items"',
+    ],
+    ["a: { webhook: { path: x, verify: none }, retain-keys: 5m }", '"retain-keys" must be at least 1h'],
+    [
+      "a: { webhook: { path: x, verify: none, rate-limit: { calls: 0, per: 1m } } }",
+      '"calls" must be at least 1',
+    ],
+    ["a: { webhook: { path: x, verify: none, rate-limit: { calls: 1, per: soon } } }", "soon"],
+    [
       "a: { webhook: { path: x, verify: none }, once-per: trigger.boddy.id }",
       'There is no "boddy" in trigger; did you mean "body"?',
     ],

@@ -69,6 +69,16 @@ export interface WebhookTrigger extends TriggerBase {
   methods: readonly string[];
   verify: Verify;
   oncePer?: Expression;
+  /** How long a key counts, in milliseconds. */
+  retainKeys?: number;
+  /** Whether a repeat gets the failure of its first run. */
+  retainFailures: boolean;
+  /** The list in a delivery that holds many. */
+  items?: Expression;
+  /** Of an item: what is the same in a repeat. */
+  idOf?: Expression;
+  each: "item" | "batch";
+  rateLimit?: { calls: number; per: number };
   response: "accepted" | "from-run" | Reply;
   /** The longest that the sender waits for a run, in milliseconds. */
   within: number;

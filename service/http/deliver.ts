@@ -147,9 +147,10 @@ async function answer(
   happened: Happened,
   inScope: InScope,
 ): Promise<void> {
-  const { id, state, run, reason } = happened;
+  const { id, state, run, reason, tooMany } = happened;
   if (state === "skipped")
     throw refusal(429, "queue-full", "No room", "Too many runs wait already. Try again.", "30");
+  if (tooMany) throw new HttpProblem(413, "too-many-items", "Too many items", reason ?? "");
   if (state === "refused")
     throw new HttpProblem(422, "refused", "The delivery starts nothing", reason ?? "It starts no run.");
   if (ready.response === "from-run" && run !== null) {

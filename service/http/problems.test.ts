@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { z } from "zod";
-import { BadInputs, QueueFull, WrongState } from "../runs/starts.js";
+import { BadInputs, QueueFull, WrongState } from "../runs/start-request.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
 import { invalid, notFound, problemOf, type HttpProblem } from "./problems.js";

@@ -9,7 +9,7 @@ import { BackupFault } from "../upkeep/backup-fault.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
 import { ApiConflict } from "../store/apis.js";
 import { DraftConflict, HasProblems } from "../store/workflows.js";
-import { BadInputs, BadOptions, KeyReused, QueueFull, WrongState } from "../runs/starts.js";
+import { BadInputs, BadOptions, KeyReused, QueueFull, WrongState } from "../runs/start-request.js";
 
 /** A response that is not a success, as problem details (RFC 9457). `type` is stable; `detail` says what to do. */
 export class HttpProblem extends Error {

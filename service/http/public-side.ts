@@ -17,7 +17,7 @@ export const webhooksPath = "/webhooks";
 
 /**
  * Serves what anybody may send to: webhooks. Nothing here reads a cookie, and no response can act as a page of ours. The
- * checks go in this order: how much comes from one address, length, the body, its proof, the handshake, only-if.
+ * checks go in this order: how much comes from one address, and to one webhook, length, the body, its proof, the handshake, only-if.
  */
 export function servePublicSide(app: Express, context: Context, ready: () => boolean): void {
   const traffic = new Traffic();
@@ -49,6 +49,10 @@ export function servePublicSide(app: Express, context: Context, ready: () => boo
         {},
         { Allow: coming.ready.methods.join(", ") },
       );
+    const { rateLimit } = coming.ready;
+    const wait = rateLimit && traffic.isOver(`${coming.workflow} ${coming.trigger}`, rateLimit);
+    if (wait !== undefined)
+      throw refusal(429, "too-many", "Too many deliveries", `Try again in ${wait} s.`, String(wait));
     await deliver(context, coming, await bodyOf(coming, traffic), traffic);
   });
   app.use(webhooksPath, () => {
@@ -91,6 +95,8 @@ const anyDelivery: WebhookTrigger = {
   most: 1_000_000,
   origins: [],
   whenBusy: "queue",
+  retainFailures: true,
+  each: "item",
 };
 
 /** The draft that an address means, while its hour lasts: its only webhook, or that of the name that the query gives. */

@@ -19,7 +19,7 @@ import type { RunRecord } from "../store/models.js";
 import type { RunJournal } from "../store/run-journal.js";
 import { maskedRow, secretChanges } from "./masked-rows.js";
 import type { Runner } from "./runner.js";
-import { WrongState } from "./starts.js";
+import { WrongState } from "./start-request.js";
 
 /** How often a person's act is tried while the run writes at the same time. */
 const mostTries = 5;

@@ -19,7 +19,7 @@ import type { JournalStore } from "../store/journal.js";
 import type { RunRecord } from "../store/models.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { lastAnswers } from "./rehearsed.js";
-import { BadOptions, WrongState, type StartRequest } from "./starts.js";
+import { BadOptions, WrongState, type StartRequest } from "./start-request.js";
 
 interface Stores {
   journals: JournalStore;

@@ -15,7 +15,8 @@ import { isObject, parseJson, type Json, type RunError } from "@copper-kettle/co
 import type { RunActs } from "./acts.js";
 import type { Granted } from "./granted.js";
 import type { Runner } from "./runner.js";
-import { BadInputs, QueueFull, WrongState, type Starts } from "./starts.js";
+import type { Starts } from "./starts.js";
+import { BadInputs, QueueFull, WrongState } from "./start-request.js";
 
 /** How many calls may lie above a run: one that calls itself for ever is stopped there. */
 const deepest = 20;

@@ -4,10 +4,7 @@ import {
   printJson,
   printPrincipal,
   type Entry,
-  type JsonObject,
-  type Path,
-  type Principal,
-  type RunOptions,
+  type JournalRow,
   type Trigger,
   type Workflow,
   calledApis,
@@ -27,82 +24,26 @@ import type { WorkflowStore } from "../store/workflows.js";
 import { shownOptions } from "./rehearsed.js";
 import { startRows } from "./masked-rows.js";
 import { newRunId } from "./ids.js";
-import { checkInputs, secretInputs, type InputFault } from "./inputs.js";
-import { count, type Share } from "./queue.js";
+import { checkInputs, secretInputs } from "./inputs.js";
+import { count } from "./queue.js";
 import type { Runner } from "./runner.js";
-
-/** The inputs of a start are not as the workflow wants them. */
-export class BadInputs extends Error {
-  override name = "BadInputs";
-  constructor(readonly faults: InputFault[]) {
-    super(faults.map((fault) => fault.message).join(" "));
-  }
-}
-
-/** What a run by hand was asked to do does not fit its workflow. */
-export class BadOptions extends Error {
-  override name = "BadOptions";
-  constructor(readonly faults: InputFault[]) {
-    super(faults.map((fault) => fault.message).join(" "));
-  }
-}
-
-/** What was asked cannot be done in the state that the run is in. */
-export class WrongState extends Error {
-  override name = "WrongState";
-}
-
-/** The key of a start was given before, with other inputs. */
-export class KeyReused extends Error {
-  override name = "KeyReused";
-  constructor() {
-    super("This key started a run with other inputs. Use another key for another start.");
-  }
-}
-
-/** Too many runs of a workflow wait for their turn. */
-export class QueueFull extends Error {
-  override name = "QueueFull";
-}
-
-export interface StartRequest {
-  workflow: string;
-  version: number;
-  /** The digest of the text that runs. */
-  text: string;
-  inputs: JsonObject;
-  key: string | undefined;
-  /** Who starts it. */
-  by: Principal;
-  /** In whose name it uses credentials: who published its version, or starts its draft; undefined: nobody known. */
-  principal: Principal | undefined;
-  /** What the trigger of the file brought that starts it. */
-  trigger?: Omit<Trigger, "caller">;
-  /** Rows that become durable with the start. */
-  also?: (run: string) => StoreRow[];
-  /** The run and step that start it. */
-  caller?: NonNullable<Trigger["caller"]>;
-  /** Whether the caller waits for it. */
-  waited?: boolean;
-  /** What has to be masked in it, besides its own. */
-  secrets?: string[];
-  /** Places that hold secrets, besides those that its inputs say: in the inputs, in fixed results, in steps. */
-  secretPlaces?: Path[];
-  options?: RunOptions;
-  /** What it counts against besides its workflow's own limit. */
-  shares?: Share[];
-  /** Shares of which, when they are full, a start is left out. */
-  skipIfFull?: readonly string[];
-  /** The run whose ids it takes; missing: its own. */
-  origin?: string;
-  /** A run whose files it may read as well: all of them, or some. */
-  filesOf?: { run: string; ids?: readonly string[] };
-}
+import { BadInputs, KeyReused, QueueFull, WrongState, type StartRequest } from "./start-request.js";
 
 const longestQueue = 10_000;
 
 /** What there is of a run that has done nothing yet, as its row has it. */
 const unbegun = { ...emptySummary(), error: null, unsure: "[]", waits: "[]", responseSeq: null };
+
+/** A start that is ready to begin. */
+export interface PreparedStart {
+  request: StartRequest;
+  workflow: Workflow;
+  row: RunRecord;
+  journal: RunJournal;
+  rows: JournalRow[];
+  /** What becomes durable with it. */
+  also: readonly StoreRow[];
+}
 
 /** Starts runs; a start is durable before it is answered. */
 export class Starts {
@@ -127,38 +68,49 @@ export class Starts {
     const pending = this.#underWay(name, request);
     if (pending) return { row: await pending, known: true };
     const known = await this.#known(request, request.key);
-    if (known) return { row: known, known: true };
+    const again = known !== undefined && request.keyed?.againAfterFailure === true && hasFailed(known);
+    if (known && !again) return { row: known, known: true };
     // Nothing is waited for between this look and the note that the start is under way.
-    const again = this.#underWay(name, request);
-    if (again) return { row: await again, known: true };
-    const created = this.#create(request).finally(() => this.#pending.delete(name));
+    const other = this.#underWay(name, request);
+    if (other) return { row: await other, known: true };
+    const created = this.#create(request, again).finally(() => this.#pending.delete(name));
     this.#pending.set(name, { created, inputs: inputsDigest(request.inputs) });
     return { row: await created, known: false };
+  }
+
+  async #create(request: StartRequest, again = false): Promise<RunRecord> {
+    const [row] = await this.begin([await this.prepare(request, again)]);
+    return row as RunRecord;
   }
 
   /** The run that another start with the same key is making. */
   #underWay(name: string, { inputs }: StartRequest): Promise<RunRecord> | undefined {
     const pending = this.#pending.get(name);
-    if (pending && !pending.inputs.equals(inputsDigest(inputs))) throw new KeyReused();
-    return pending?.created;
+    if (!pending || pending.inputs.equals(inputsDigest(inputs))) return pending?.created;
+    return pending.created.then(({ id }) => {
+      throw new KeyReused(id);
+    });
   }
 
   /** The run that an earlier start with the same key made. */
   async #known({ workflow, inputs }: StartRequest, key: string): Promise<RunRecord | undefined> {
     const known = await this.journals.startKeys.find(workflow, key, inputs);
     if (!known) return undefined;
-    if (!known.same) throw new KeyReused();
+    if (!known.same) throw new KeyReused(known.run);
     const row = await this.journals.runs.find(known.run);
     if (!row) throw new WrongState(`The run ${known.run}, which this key started, was deleted.`);
     return row;
   }
 
-  async #create(request: StartRequest): Promise<RunRecord> {
+  /**
+   * Makes a start ready: its inputs are checked, and nothing is written.
+   * @param again its key started a run before, which does not count any more
+   * @throws BadInputs, HasProblems
+   */
+  async prepare(request: StartRequest, again = false): Promise<PreparedStart> {
     const workflow = await this.workflows.ready(request.workflow, request.text);
     const { inputs, faults } = checkInputs(workflow.inputs, request.inputs);
     if (faults.length > 0) throw new BadInputs(faults);
-    if (this.runner.waiting(request.workflow) >= longestQueue)
-      throw new QueueFull(`More than ${longestQueue} runs of ${request.workflow} are waiting already.`);
     const id = newRunId();
     const now = Date.now();
     const { caller, options, origin = id } = request;
@@ -218,14 +170,16 @@ export class Starts {
         row.repeats,
       ],
     };
-    const { key } = request;
-    const inserts = [
+    const { key, keys = [] } = request;
+    const { startKeys } = this.journals;
+    const keyed = { workflow: request.workflow, run: id, inputs: request.inputs, at: now };
+    const counts = request.keyed?.counts;
+    const also = [
       insert,
       ...(request.also?.(id) ?? []),
       ...(request.filesOf ? [inheritFiles(id, request.filesOf.run, request.filesOf.ids)] : []),
-      ...(key === undefined
-        ? []
-        : [this.journals.startKeys.row(request.workflow, key, id, request.inputs, now)]),
+      ...(key === undefined ? [] : [startKeys.row({ ...keyed, key }, { counts, again })]),
+      ...keys.map((one) => startKeys.row({ ...keyed, key: one }, { counts })),
     ];
     const journal = new RunJournal(this.journals, id, request.workflow, 0, emptySummary());
     const places = [
@@ -233,26 +187,46 @@ export class Starts {
       ...(request.secretPlaces ?? []),
       ...secretPlaces(trigger as unknown as Json, ["trigger"]),
     ];
-    const rows = startRows(started, places, request.secrets);
-    const full = this.#full(workflow, request);
-    if (full !== undefined) {
-      const message = `Skipped: ${full} ("when-busy: skip").`;
-      const entry: Entry = { type: "finished", at: now, state: "skipped", message, problems: 0 };
-      rows.push({ entry, open: printJson(entry), sealed: undefined });
-      await journal.write(rows, inserts);
-      return { ...row, state: "skipped", endedAt: now, message };
+    return { request, workflow, row, journal, rows: startRows(started, places, request.secrets), also };
+  }
+
+  /**
+   * Begins what was made ready, all of it in one commit: each is durable, or none is.
+   * @param more rows for the same commit
+   * @throws QueueFull
+   */
+  async begin(starts: readonly PreparedStart[], more: readonly StoreRow[] = []): Promise<RunRecord[]> {
+    const waiting = new Map<string, number>();
+    for (const { row } of starts) count(waiting, row.workflow, 1);
+    for (const [workflow, number] of waiting)
+      if (this.runner.waiting(workflow) + number > longestQueue)
+        throw new QueueFull(`More than ${longestQueue} runs of ${workflow} are waiting already.`);
+    const counted: string[] = [];
+    const rows: RunRecord[] = [];
+    const queued: PreparedStart[] = [];
+    for (const start of starts) {
+      const full = this.#full(start.workflow, start.request);
+      if (full === undefined) {
+        // Counted before anything is waited for: two starts in one commit must not both find the last place free.
+        const names = [start.workflow.name, ...(start.request.shares ?? []).map((share) => share.name)];
+        for (const name of names) count(this.#beginning, name, 1);
+        counted.push(...names);
+        queued.push(start);
+        rows.push(start.row);
+      } else rows.push(leftOut(start, `Skipped: ${full} ("when-busy: skip").`));
     }
-    // Counted before anything is waited for: two starts in one commit must not both find the last place free.
-    const counted = [workflow.name, ...(request.shares ?? []).map((share) => share.name)];
-    for (const name of counted) count(this.#beginning, name, 1);
     try {
-      await journal.write(rows, inserts);
-      this.journals.events.emit("state", id, request.workflow, "queued");
-      await this.runner.enqueue(row, { fresh: { row, journal, entries: rows.map(({ entry }) => entry) } });
+      await RunJournal.writeTogether(this.journals, starts, more);
+      for (const { row, journal, rows: entries, workflow } of queued) {
+        this.journals.events.emit("state", row.id, workflow.name, "queued");
+        await this.runner.enqueue(row, {
+          fresh: { row, journal, entries: entries.map(({ entry }) => entry) },
+        });
+      }
     } finally {
       for (const name of counted) count(this.#beginning, name, -1);
     }
-    return row;
+    return rows;
   }
 
   /** Why a start is left out: as many runs go on as may. */
@@ -272,6 +246,17 @@ export class Starts {
     );
     return full && `${full.most} runs of this trigger were active`;
   }
+}
+
+/** Whether a run came to an end that its starter did not want. */
+const hasFailed = ({ state }: RunRecord): boolean => state === "failed" || state === "stopped";
+
+/** Ends a start that does nothing. */
+function leftOut({ row, rows }: PreparedStart, message: string): RunRecord {
+  const at = row.createdAt;
+  const entry: Entry = { type: "finished", at, state: "skipped", message, problems: 0 };
+  rows.push({ entry, open: printJson(entry), sealed: undefined });
+  return { ...row, state: "skipped", endedAt: at, message };
 }
 
 /** Of what started a run, what its row says: bodies are in the journal alone. */

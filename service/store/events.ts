@@ -28,6 +28,9 @@ export interface EventRecord {
   state: EventState;
   /** The run that it started, or that an earlier event with the same key did. */
   run: string | null;
+  /** How many runs it started; `run` is the first of them, and this the last. */
+  runs: number;
+  lastRun: string | null;
   reason: string | null;
   /** Whether it is saved as a sample of what its trigger brings. */
   sample: number;
@@ -38,8 +41,11 @@ export interface EventRecord {
 }
 
 /** An event as it is noted. */
-export type NewEvent = Omit<EventRecord, "brought" | "sample" | "madeUp"> & {
+export type NewEvent = Omit<EventRecord, "brought" | "sample" | "madeUp" | "runs" | "lastRun"> & {
   brought: JsonObject;
+  /** Where it started several. */
+  runs?: number;
+  lastRun?: string | undefined;
   madeUp?: boolean;
   /** It is there already, as `arrived`. */
   isKnown?: boolean;
@@ -57,7 +63,7 @@ export const draftTrigger = "draft";
 export const eventSeal = (id: string): string => `event:${id}`;
 
 const columns =
-  "id, workflow, trigger_name AS trigger, kind, version, at, state, run, reason, sample, made_up AS madeUp, brought";
+  "id, workflow, trigger_name AS trigger, kind, version, at, state, run, runs, last_run AS lastRun, reason, sample, made_up AS madeUp, brought";
 
 /** What triggers brought. */
 export class EventStore {
@@ -76,15 +82,16 @@ export class EventStore {
   /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
   row({ brought, madeUp = false, isKnown = false, ...event }: NewEvent): KeyedStatement {
     const { open, sealed } = this.#masked(brought, event.id);
+    const { runs = event.state === "started" ? 1 : 0, lastRun = null } = event;
     if (isKnown)
       return {
         key: `event ${event.id}`,
-        sql: "UPDATE events SET version = ?, state = ?, run = ?, reason = ?, brought = ?, sealed = ? WHERE id = ?",
-        values: [event.version, event.state, event.run, event.reason, open, sealed, event.id],
+        sql: "UPDATE events SET version = ?, state = ?, run = ?, runs = ?, last_run = ?, reason = ?, brought = ?, sealed = ? WHERE id = ?",
+        values: [event.version, event.state, event.run, runs, lastRun, event.reason, open, sealed, event.id],
       };
     return {
       key: `event ${event.id}`,
-      into: "events (id, workflow, trigger_name, kind, version, at, state, run, reason, made_up, brought, sealed)",
+      into: "events (id, workflow, trigger_name, kind, version, at, state, run, runs, last_run, reason, made_up, brought, sealed)",
       values: [
         event.id,
         event.workflow,
@@ -94,6 +101,8 @@ export class EventStore {
         event.at,
         event.state,
         event.run,
+        runs,
+        lastRun,
         event.reason,
         madeUp ? 1 : 0,
         open,

@@ -14,6 +14,7 @@ import { shares } from "./migrations/0015-shares.js";
 import { drafts } from "./migrations/0016-drafts.js";
 import { expected } from "./migrations/0017-expect.js";
 import { digestSeen, seenDigests } from "./migrations/0018-seen.js";
+import { many } from "./migrations/0019-many.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -47,6 +48,7 @@ export const migrations: Migration[] = [
   { name: "0016-drafts", statements: drafts },
   { name: "0017-expect", statements: expected },
   { name: "0018-seen", statements: seenDigests, then: digestSeen },
+  { name: "0019-many", statements: many },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -11,7 +11,9 @@ import {
 } from "@copper-kettle/core";
 import type { JournalStore } from "./journal.js";
 import { rememberedStatement } from "./remembered.js";
+import type { JournalRecord } from "./batches.js";
 import type { KeyedStatement } from "./statements.js";
+import type { Moves } from "./waits.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
 const longestInDatabase = 65_536;
@@ -62,6 +64,59 @@ export class RunJournal implements Journal {
   ) {}
 
   async write(rows: JournalRow[], also: readonly KeyedStatement[] = []): Promise<void> {
+    const { record, tell, ...batch } = this.#taken(rows, also);
+    const { writer } = this.journals;
+    // What is remembered is written as a value, so that it must become durable in the order in which it was changed, whoever
+    // has to wait for a large text meanwhile.
+    const keeps = rows.some(({ change }) => change?.remembered);
+    const before = keeps ? bothOf(this.#before, this.journals.rememberedBefore) : this.#before;
+    let committed: Promise<void> | undefined;
+    if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
+      committed = writer.commit({ owner: this, records: [record], ...batch });
+    else {
+      const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
+        committed = writer.commit({ owner: this, records: [ready], ...batch });
+      });
+      this.#before = given;
+      if (keeps) this.journals.rememberedBefore = given;
+      await given.finally(() => {
+        if (this.#before === given) this.#before = undefined;
+        if (this.journals.rememberedBefore === given) this.journals.rememberedBefore = undefined;
+      });
+    }
+    await committed;
+    tell();
+  }
+
+  /** The first rows of several runs, in one commit: all of them become durable, or none does. */
+  static async writeTogether(
+    journals: JournalStore,
+    first: readonly { journal: RunJournal; rows: JournalRow[]; also: readonly KeyedStatement[] }[],
+    more: readonly KeyedStatement[] = [],
+  ): Promise<void> {
+    const taken = first.map(({ journal, rows, also }) => journal.#taken(rows, also));
+    const records = await Promise.all(
+      taken.map(({ record }) =>
+        isLarge(record.entries) || isLarge(record.sealed) ? journals.putAside(record) : record,
+      ),
+    );
+    await journals.writer.commit({
+      records,
+      statements: [...taken.flatMap(({ statements }) => statements), ...more],
+      ended: taken.flatMap(({ ended }) => ended),
+    });
+    for (const { tell } of taken) tell();
+  }
+
+  /** Takes rows into the summary; gives what has to be written for them, and what to do once that is durable. */
+  #taken(
+    rows: JournalRow[],
+    also: readonly KeyedStatement[],
+  ): Moves & {
+    record: JournalRecord;
+    statements: KeyedStatement[];
+    tell: () => void;
+  } {
     const seq = this.next;
     this.next += rows.length;
     const was = this.summary.state;
@@ -74,13 +129,6 @@ export class RunJournal implements Journal {
     const statements = [...also];
     for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
     const { waits } = this.summary;
-    const moves = {
-      ended: rows.some(({ entry }) => entry.type === "finished") ? [this.run] : [],
-      rests: waited || waits.length > 0 ? [{ run: this.run, waits }] : [],
-      comes: rows.flatMap(({ change }) =>
-        change?.lock && !change.lock.held ? [{ kind: "lock" as const, name: change.lock.name }] : [],
-      ),
-    };
     if (
       this.summary.state !== was ||
       this.response !== answered ||
@@ -92,33 +140,23 @@ export class RunJournal implements Journal {
       const report = this.journals.outbox.row(this.run, this.workflow, this.summary.state, at);
       if (report) statements.push(report);
     }
-    const record = this.journals.record(this.run, seq, rows);
-    const { writer } = this.journals;
-    // What is remembered is written as a value, so that it must become durable in the order in which it was changed, whoever
-    // has to wait for a large text meanwhile.
-    const keeps = rows.some(({ change }) => change?.remembered);
-    const before = keeps ? bothOf(this.#before, this.journals.rememberedBefore) : this.#before;
-    let committed: Promise<void> | undefined;
-    if (!before && !isLarge(record.entries) && !isLarge(record.sealed))
-      committed = writer.commit({ owner: this, records: [record], statements, ...moves });
-    else {
-      const given = Promise.all([this.journals.putAside(record), before]).then(([ready]) => {
-        committed = writer.commit({ owner: this, records: [ready], statements, ...moves });
-      });
-      this.#before = given;
-      if (keeps) this.journals.rememberedBefore = given;
-      await given.finally(() => {
-        if (this.#before === given) this.#before = undefined;
-        if (this.journals.rememberedBefore === given) this.journals.rememberedBefore = undefined;
-      });
-    }
-    await committed;
-    try {
-      this.#tell(seq, rows, was);
-    } catch (error) {
-      // It is durable: whoever listens and fails is at fault, and not this write.
-      void Promise.reject(error as Error);
-    }
+    return {
+      record: this.journals.record(this.run, seq, rows),
+      statements,
+      ended: rows.some(({ entry }) => entry.type === "finished") ? [this.run] : [],
+      rests: waited || waits.length > 0 ? [{ run: this.run, waits }] : [],
+      comes: rows.flatMap(({ change }) =>
+        change?.lock && !change.lock.held ? [{ kind: "lock" as const, name: change.lock.name }] : [],
+      ),
+      tell: () => {
+        try {
+          this.#tell(seq, rows, was);
+        } catch (error) {
+          // It is durable: whoever listens and fails is at fault, and not this write.
+          void Promise.reject(error as Error);
+        }
+      },
+    };
   }
 
   /** What becomes durable with a row, or not at all. */

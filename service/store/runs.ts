@@ -1,4 +1,4 @@
-import { Op, type WhereOptions } from "sequelize";
+import { literal, Op, where as whereValue, type WhereOptions } from "sequelize";
 import { select, selectList, type Store } from "./database.js";
 import { RunRow, type RunRecord } from "./models.js";
 import type { Woken } from "./waits.js";
@@ -13,6 +13,8 @@ export interface RunFilter {
   text?: string | undefined;
   /** Only runs that have not ended. */
   unended?: boolean;
+  /** Only those that one event of a trigger started, between the first and the last of them. */
+  event?: { id: string; first: string; last: string } | undefined;
   createdSince?: number | undefined;
   /** Only runs with so many calls or fewer. */
   mostCalls?: number | undefined;
@@ -180,7 +182,7 @@ export class RunStore {
 }
 
 function whereOf(filter: RunFilter): WhereOptions<RunRow> {
-  const { workflow, states, before, text, unended, createdSince, mostCalls } = filter;
+  const { workflow, states, before, text, unended, createdSince, mostCalls, event } = filter;
   const where: WhereOptions<RunRow>[] = [];
   // With the second condition SQLite goes by the index of the workflow's runs.
   if (workflow !== undefined) where.push({ workflow, id: { [Op.gt]: "" } });
@@ -189,6 +191,10 @@ function whereOf(filter: RunFilter): WhereOptions<RunRow> {
   if (unended) where.push({ endedAt: null });
   if (createdSince !== undefined) where.push({ createdAt: { [Op.gte]: createdSince } });
   if (mostCalls !== undefined) where.push({ calls: { [Op.lte]: mostCalls } });
+  if (event) {
+    where.push({ id: { [Op.between]: [event.first, event.last] } });
+    where.push(whereValue(literal("\"trigger\" ->> 'id'"), event.id) as never);
+  }
   if (text !== undefined) {
     const like = { [Op.like]: `%${text.replace(/[%_\\]/g, "")}%` };
     where.push({

@@ -17,7 +17,10 @@ describe("the key of a start", () => {
   });
   afterEach(() => it_.close());
   const note = (key: string, run: string, inputs: object, at = 0): Promise<void> =>
-    it_.writer.commit({ records: [], statements: [keys.row("round", key, run, inputs as never, at)] });
+    it_.writer.commit({
+      records: [],
+      statements: [keys.row({ workflow: "round", key, run, inputs: inputs as never, at })],
+    });
 
   it("is found with its inputs, in whatever order; it says if they are others", async () => {
     await note(apiKey(token("owner"), "k"), "r1", { a: 1, b: [{ c: null }] });

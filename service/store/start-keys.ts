@@ -41,7 +41,7 @@ export function olderKey(key: string): string {
 
 const apiKeyBefore = (key: string): string => `api:*:${key}`;
 
-/** Keys are retained so long after their start, and as long as their run, in milliseconds. */
+/** Keys are retained so long after their start where nothing else is said, and as long as their run; in milliseconds. */
 const retainedMillis = 7 * 86_400_000;
 
 /** So many keys go at a time. */
@@ -101,21 +101,52 @@ export class StartKeys {
     }
   }
 
-  row(workflow: string, key: string, run: string, inputs: Json, at: number): KeyedStatement {
-    return {
-      key: `start key ${run}`,
-      into: "start_keys (digest, run, inputs, at)",
-      values: [keyDigest(workflow, key), run, inputsDigest(inputs), at],
-    };
+  /** The runs that some keys of one source started, by key; whatever their inputs were. */
+  async runsOf(workflow: string, keys: readonly string[]): Promise<Map<string, string>> {
+    const digests = keys.map((key) => keyDigest(workflow, key));
+    const rows = new Map(
+      (await this.#rowsOf(digests)).map(({ digest, run }) => [digest.toString("hex"), run]),
+    );
+    return new Map(
+      keys.flatMap((key, index): [string, string][] => {
+        const run = rows.get(digests[index]?.toString("hex") ?? "");
+        return run === undefined ? [] : [[key, run]];
+      }),
+    );
+  }
+
+  /**
+   * A key as a row, for the commit of what it starts.
+   * @param counts for how long, in milliseconds
+   * @param again the key started a run before, which does not count any more
+   */
+  row(
+    {
+      workflow,
+      key,
+      run,
+      inputs,
+      at,
+    }: { workflow: string; key: string; run: string; inputs: Json; at: number },
+    {
+      counts = retainedMillis,
+      again = false,
+    }: { counts?: number | undefined; again?: boolean | undefined } = {},
+  ): KeyedStatement {
+    const digest = keyDigest(workflow, key);
+    const values = [digest, run, inputsDigest(inputs), at + counts];
+    const columns = "start_keys (digest, run, inputs, retained_until)";
+    const name = `start key ${digest.toString("hex")}`;
+    return again
+      ? { key: name, sql: `INSERT OR REPLACE INTO ${columns} VALUES (?, ?, ?, ?)`, values }
+      : { key: name, into: columns, values };
   }
 
   /** Forgets keys that are old enough, and whose run is deleted. */
   async prune(writer: Writer, now: number): Promise<void> {
     const sql = `DELETE FROM start_keys WHERE digest IN (SELECT digest FROM start_keys
-      WHERE at < ? AND run NOT IN (SELECT id FROM runs) ORDER BY at LIMIT ${bite})`;
-    while (
-      (await writer.write(() => execute(writer.store.connection, sql, [now - retainedMillis]))) === bite
-    );
+      WHERE retained_until < ? AND run NOT IN (SELECT id FROM runs) ORDER BY retained_until LIMIT ${bite})`;
+    while ((await writer.write(() => execute(writer.store.connection, sql, [now]))) === bite);
   }
 }
 

@@ -1,8 +1,8 @@
 import {
   itself,
   evaluateIn,
+  itemsOf,
   judgeEvent,
-  sha256Hex,
   type JsonObject,
   type Principal,
   type ReadyTrigger,
@@ -11,15 +11,16 @@ import {
 } from "@copper-kettle/core";
 import { EventEmitter } from "node:events";
 import { newRunId } from "../runs/ids.js";
-import type { Share } from "../runs/queue.js";
-import { BadInputs, KeyReused, QueueFull, type Starts } from "../runs/starts.js";
+import { OneAtATime } from "../one-at-a-time.js";
+import type { Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
 import { draftTrigger } from "../store/events.js";
 import type { EventRecord, EventState, EventStore, NewEvent } from "../store/events.js";
-import { triggerKey } from "../store/start-keys.js";
 import { HasProblems, type WorkflowStore } from "../store/workflows.js";
 import type { StoreRow, Writer } from "../store/writer.js";
 import { triggerOf } from "./arming.js";
+import { beginItems } from "./items.js";
+import { keyOf, refusal, sharesOf } from "./starting.js";
 
 /** An event on its way. */
 export interface Arriving {
@@ -44,7 +45,13 @@ export interface Arriving {
 }
 
 /** What became of an event. */
-export type Happened = Pick<EventRecord, "id" | "state" | "run" | "reason">;
+export type Happened = Pick<EventRecord, "id" | "state" | "run" | "reason"> & {
+  /** It was refused since it holds more than one delivery may. */
+  tooMany?: true;
+};
+
+/** An event of which is known all but what became of it. */
+export type Judging = Omit<NewEvent, "state" | "run" | "reason">;
 
 /** Takes in events: each is durable, with the run that it starts, before anybody is answered. */
 export class Events {
@@ -54,6 +61,9 @@ export class Events {
   }>();
   /** Tells that an event was refused or skipped: somebody may have to know. */
   readonly troubled = new EventEmitter<{ trouble: [] }>();
+
+  /** Deliveries that hold many: one of a trigger after another. */
+  readonly #turns = new OneAtATime();
 
   constructor(
     readonly parts: {
@@ -102,12 +112,24 @@ export class Events {
       this.fetching.emit("arrived", id, order, draftBy);
       return arrived;
     }
-    const judged = judgeEvent(ready, {
+    const inScope = {
       trigger: trigger as unknown as JsonObject,
       constants: constants.all(),
       id,
       at: this.parts.now(),
-    });
+    };
+    const items = itemsOf(ready, inScope);
+    if (items && "fault" in items) {
+      const refused = await this.#ended(event, "refused", items.fault, arriving);
+      return items.tooMany ? { ...refused, tooMany: true } : refused;
+    }
+    if (items) {
+      const end = (state: EventState, reason: string | null, run: string | null = null) =>
+        this.#ended(event, state, reason, arriving, run);
+      const around = { event, arriving, ready, inScope, trigger, what, end };
+      return this.#turns.run(() => beginItems(this.parts, items, around), `${workflow} ${name}`);
+    }
+    const judged = judgeEvent(ready, inScope);
     if (judged.what !== "start") return this.#ended(event, judged.what, judged.reason, arriving);
     const key = judged.key ?? arriving.key;
     try {
@@ -116,8 +138,10 @@ export class Events {
         ...what,
         inputs: judged.inputs,
         by: draftBy ?? itself,
-        // What somebody tries on a draft claims no key of what is in force.
-        key: key === undefined || again ? undefined : triggerKey(draftBy ? `draft ${name}` : name, key),
+        key: key === undefined || again ? undefined : keyOf(name, key, { isDraft: draftBy !== undefined }),
+        ...(ready.kind === "webhook"
+          ? { keyed: { counts: ready.retainKeys, againAfterFailure: !ready.retainFailures } }
+          : {}),
         trigger,
         ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
@@ -127,7 +151,7 @@ export class Events {
     } catch (error) {
       const said = refusal(error);
       if (!said) throw error;
-      return this.#ended(event, said.state, said.reason, arriving);
+      return this.#ended(event, said.state, said.reason, arriving, said.run);
     }
   }
 
@@ -144,11 +168,12 @@ export class Events {
 
   /** Refuses an event that had arrived. */
   refuse(event: Omit<EventRecord, "brought"> & { brought: JsonObject }, reason: string): Promise<Happened> {
-    return this.#ended({ ...event, madeUp: event.madeUp === 1, isKnown: true }, "refused", reason, {});
+    const { lastRun: _lastRun, ...known } = event;
+    return this.#ended({ ...known, madeUp: event.madeUp === 1, isKnown: true }, "refused", reason, {});
   }
 
   async #ended(
-    event: Omit<NewEvent, "state" | "run" | "reason">,
+    event: Judging,
     state: EventState,
     reason: string | null,
     { also = [] }: Pick<Arriving, "also">,
@@ -162,12 +187,7 @@ export class Events {
     return { id: event.id, state, run, reason };
   }
 
-  #row(
-    event: Omit<NewEvent, "state" | "run" | "reason">,
-    state: EventState,
-    run: string | null,
-    reason: string | null,
-  ): StoreRow {
+  #row(event: Judging, state: EventState, run: string | null, reason: string | null): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
   }
 }
@@ -194,41 +214,4 @@ function leftOutUnfetched(
 function nameIn({ triggers }: Workflow, name: string): string | undefined {
   if (name !== draftTrigger || name in triggers) return name;
   return Object.entries(triggers).find(([, { kind }]) => kind === "webhook")?.[0];
-}
-
-/** What the runs of a trigger count against. Texts of people stand there as digests. */
-function sharesOf(
-  workflow: string,
-  trigger: string,
-  { parallel, whenBusy, latestOnly }: ReadyTrigger,
-  turn: string | undefined,
-): { shares: Share[]; skipIfFull: string[] } {
-  const own = `${workflow} ${trigger}`;
-  const shares: Share[] = [
-    ...(parallel === undefined ? [] : [{ name: own, most: parallel }]),
-    ...(turn === undefined
-      ? []
-      : [
-          {
-            name: `${own} ${sha256Hex(turn).slice(0, 32)}`,
-            most: 1,
-            ...(latestOnly ? { latest: true } : {}),
-          },
-        ]),
-  ];
-  return { shares, skipIfFull: whenBusy === "skip" ? [own] : [] };
-}
-
-/** What an event that could not start a run becomes; undefined for what is no fault of it. */
-function refusal(error: unknown): { state: EventState; reason: string } | undefined {
-  if (error instanceof BadInputs)
-    return {
-      state: "refused",
-      reason: error.faults.map(({ field, message }) => `${field}: ${message}`).join(" "),
-    };
-  if (error instanceof KeyReused)
-    return { state: "same", reason: "Its key was there before, with something else in it." };
-  if (error instanceof QueueFull) return { state: "skipped", reason: error.message };
-  if (error instanceof HasProblems) return { state: "refused", reason: error.message };
-  return undefined;
 }

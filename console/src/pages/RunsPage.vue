@@ -16,17 +16,19 @@ const state = ref<string[]>(
     .filter(Boolean),
 );
 const text = ref(String(route.query["text"] ?? ""));
+const event = ref(String(route.query["event"] ?? ""));
 const names = ref<string[]>([]);
 const runs = ref<Run[]>();
 const more = ref(false);
 const fault = ref("");
 const size = 50;
 
-function filter(): { workflow?: string; state?: string; text?: string } {
+function filter(): { workflow?: string; state?: string; text?: string; event?: string } {
   return {
     ...(workflow.value ? { workflow: workflow.value } : {}),
     ...(state.value.length > 0 ? { state: state.value.join(",") } : {}),
     ...(text.value ? { text: text.value } : {}),
+    ...(event.value ? { event: event.value } : {}),
   };
 }
 
@@ -63,7 +65,7 @@ onMounted(async () => {
 });
 onRunChange(() => void load(runs.value?.length));
 let typing: ReturnType<typeof setTimeout> | undefined;
-watch([workflow, state, text], () => {
+watch([workflow, state, text, event], () => {
   clearTimeout(typing);
   typing = setTimeout(() => {
     void router.replace({ query: filter() });
@@ -80,6 +82,7 @@ watch([workflow, state, text], () => {
       <v-select v-model="state" :items="states" label="State" multiple clearable />
       <v-text-field v-model="text" label="Id or error text" clearable @click:clear="text = ''" />
     </div>
+    <v-chip v-if="event" closable class="mb-3" @click:close="event = ''">Started by the event {{ event }}</v-chip>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!runs && !fault" indeterminate />
     <v-card v-if="runs" class="pa-2">

@@ -1,4 +1,4 @@
-import { BadOptions } from "../../runs/starts.js";
+import { BadOptions } from "../../runs/start-request.js";
 import { routes } from "@copper-kettle/contract";
 import { type Json, outline, type Path, scopeOf, parseDuration, type Principal } from "@copper-kettle/core";
 import { type Express, type Request } from "express";
@@ -8,6 +8,7 @@ import type { OpenEntry } from "../../store/journal.js";
 import type { Context } from "../context.js";
 import { openStream } from "../events.js";
 import { findRun, openEntries, showRun } from "../found.js";
+import type { RunFilter } from "../../store/runs.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { replied } from "../replies.js";
 import { runDetailView } from "../run-view.js";
@@ -48,12 +49,23 @@ export function serveRuns(app: Express, context: Context): void {
 
   serve(app, routes.listRuns, async ({ query }) => {
     const { workflow, state, before, text, limit } = query;
-    const rows = await journals.runs.list({ workflow, states: state?.split(","), before, text }, limit + 1);
+    const event = query.event === undefined ? undefined : await startedBy(query.event);
+    if (event === null) return { runs: [], more: false };
+    const filter = { workflow, states: state?.split(","), before, text, event };
+    const rows = await journals.runs.list(filter, limit + 1);
     return {
       runs: rows.slice(0, limit).map((row) => showRun(context, row)),
       more: rows.length > limit,
     };
   });
+
+  /** The runs that an event started; null where it started none. */
+  async function startedBy(id: string): Promise<RunFilter["event"] | null> {
+    const found = await context.eventStore.find(id);
+    if (!found) throw notFound("event", id);
+    const { run, lastRun, state } = found;
+    return state === "started" && run !== null ? { id, first: run, last: lastRun ?? run } : null;
+  }
 
   serve(app, routes.run, async ({ params }) => {
     const row = await findRun(context, params.id);

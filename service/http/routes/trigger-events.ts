@@ -89,7 +89,7 @@ export async function eventOf(
   return eventView(row);
 }
 
-export function eventView(row: EventRecord): TriggerEvent {
+export function eventView({ lastRun: _lastRun, ...row }: EventRecord): TriggerEvent {
   return {
     ...row,
     sample: row.sample === 1,

@@ -236,7 +236,10 @@ watch(() => [props.newestRun, props.published], load);
         <div class="row">
           <span>{{ when(event.at) }}</span>
           <span class="dim">{{ event.trigger }}</span>
-          <router-link v-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
+          <router-link v-if="event.runs > 1" :to="`/runs?event=${event.id}`"
+            >{{ event.state }}, {{ event.runs }} runs</router-link
+          >
+          <router-link v-else-if="event.run" :to="`/runs/${event.run}`">{{ event.state }}</router-link>
           <strong v-else>{{ event.state }}</strong>
           <span v-if="event.version === 0" class="dim">draft</span>
           <span v-if="event.madeUp" class="dim">made up</span>
