@@ -82,7 +82,9 @@ watch([workflow, state, text, event], () => {
       <v-select v-model="state" :items="states" label="State" multiple clearable />
       <v-text-field v-model="text" label="Id or error text" clearable @click:clear="text = ''" />
     </div>
-    <v-chip v-if="event" closable class="mb-3" @click:close="event = ''">Started by the event {{ event }}</v-chip>
+    <v-chip v-if="event" closable class="mb-3" @click:close="event = ''"
+      >Started by the event {{ event }}</v-chip
+    >
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!runs && !fault" indeterminate />
     <v-card v-if="runs" class="pa-2">
