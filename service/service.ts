@@ -247,6 +247,7 @@ export async function startService(config: Config): Promise<Service> {
     starts,
     acts,
     eventStore,
+    files,
     seen,
     events,
     schedules,

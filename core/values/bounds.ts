@@ -56,6 +56,8 @@ export const bounds = {
   refusedDeliveries: 20,
   /** Items of one delivery, and so the runs that it starts. */
   deliveredItems: 1_000,
+  /** Parts of a form with files that is delivered. */
+  deliveredParts: 1_000,
   /** Wrong access tokens from one address in a minute; more are answered 429. */
   wrongTokens: 100,
   /** Attempts to sign in from one address in a minute. */

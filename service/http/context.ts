@@ -29,6 +29,7 @@ import type { TokenVerifier } from "../triggers/token-verifier.js";
 import type { Events } from "../triggers/events.js";
 import type { Schedules } from "../triggers/schedules.js";
 import type { SeenStore } from "../store/seen.js";
+import type { FileStore } from "../store/files.js";
 import type { EventStore } from "../store/events.js";
 import type { Starts } from "../runs/starts.js";
 import type { Notifier } from "../notifications/notifier.js";
@@ -78,6 +79,7 @@ export interface Context {
   runner: Runner;
   starts: Starts;
   eventStore: EventStore;
+  files: FileStore;
   seen: SeenStore;
   events: Events;
   schedules: Schedules;

@@ -13,7 +13,8 @@ import {
 } from "@copper-kettle/core";
 import type { Request, Response } from "express";
 import { newRunId } from "../runs/ids.js";
-import { broughtBy, proofParts, usualKey, verified } from "../triggers/deliveries.js";
+import { broughtBy, type KeepFile } from "../triggers/delivered-bodies.js";
+import { proofParts, usualKey, verified } from "../triggers/deliveries.js";
 import type { Happened } from "../triggers/events.js";
 import type { Context } from "./context.js";
 import { HttpProblem } from "./problems.js";
@@ -92,10 +93,12 @@ export async function deliver(
   });
   const shown = withoutProof(coming, context);
   // Before it is verified nothing of a body is parsed, but for a sender that is asked to say first who it is.
-  const bring = () => broughtBy(context.reader.read, { method, ...shown, body });
-  let came = handshake?.unsigned ? await bring() : undefined;
-  if (handshake && came && greets(handshake.when, inScope(came.brought)))
-    return sendReply(response, handshake.reply, inScope(came.brought));
+  const bring = (keep?: KeepFile) => broughtBy(context.reader.read, { method, ...shown, body }, keep);
+  if (handshake?.unsigned) {
+    const { brought } = await bring();
+    if (greets(handshake.when, inScope(brought)))
+      return sendReply(response, handshake.reply, inScope(brought));
+  }
   const verdict = await verified(
     { credentials: context.credentials, grants: context.workflows.grants, tokens: context.verifier, now },
     verify,
@@ -114,8 +117,10 @@ export async function deliver(
     );
   }
   if ("using" in verify) context.credentials.noteWorked(verify.using);
-  came ??= await bring();
-  const { brought, fault } = came;
+  const { files, eventStore } = context;
+  const { brought, fault } = await bring((bytes, about) =>
+    files.keep({ kind: "event", id }, [bytes], { ...about, secret: eventStore.secrets.foundInBytes(bytes) }),
+  );
   if (handshake && greets(handshake.when, inScope(brought)))
     return sendReply(response, handshake.reply, inScope(brought));
   if (fault) {
@@ -124,11 +129,12 @@ export async function deliver(
   }
   if (notYet !== undefined) {
     const event = { workflow, trigger, version, at: now, brought };
-    const { id, state } = await context.events.note(ready, event, "left-out", notYet);
+    const { state } = await context.events.note(ready, { ...event, id }, "left-out", notYet);
     return sendJson(response, 202, { event: id, state, reason: notYet });
   }
   const key = usualKey(verify, brought);
   const happened = await context.events.begin({
+    as: id,
     workflow,
     trigger,
     brought,

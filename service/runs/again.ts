@@ -136,7 +136,7 @@ export async function repeatOf(
     inputs: again.inputs ?? ((started.inputs ?? {}) as JsonObject),
     key: undefined,
     by: again.by,
-    filesOf: { run: row.id },
+    filesOf: { kind: "run", id: row.id },
     secrets: [...(secrets ?? []), ...(await journals.secrets(row.id))],
     secretPlaces: [
       ...(secretPlaces ?? []),

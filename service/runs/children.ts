@@ -9,9 +9,10 @@ import {
 } from "@copper-kettle/core";
 import type { JournalStore } from "../store/journal.js";
 import type { RunRecord } from "../store/models.js";
+import { filesIn } from "../store/files.js";
 import { callKey } from "../store/start-keys.js";
 import type { WorkflowStore } from "../store/workflows.js";
-import { isObject, parseJson, type Json, type RunError } from "@copper-kettle/core";
+import { parseJson, type RunError } from "@copper-kettle/core";
 import type { RunActs } from "./acts.js";
 import type { Granted } from "./granted.js";
 import type { Runner } from "./runner.js";
@@ -27,15 +28,6 @@ const circleMillis = 60_000;
 
 /** How often one who waits in memory looks whether its turn is needed, in milliseconds. */
 const lookMillis = 1_000;
-
-/** The ids of the files in some inputs. A text that only looks like one gives nothing: the caller has no such file. */
-function filesIn(value: Json): string[] {
-  if (Array.isArray(value)) return value.flatMap(filesIn);
-  if (!isObject(value)) return [];
-  return Object.entries(value).flatMap(([name, inner]) =>
-    name === "file" && typeof inner === "string" ? [inner] : filesIn(inner),
-  );
-}
 
 /** Runs that steps of other runs start. */
 export class ChildRuns {
@@ -101,7 +93,7 @@ export class ChildRuns {
         inputs: child.inputs,
         key: callKey(run, child.path),
         by: { kind: "run", id: run },
-        ...(files.length > 0 ? { filesOf: { run, ids: files } } : {}),
+        ...(files.length > 0 ? { filesOf: { kind: "run", id: run, ids: files } } : {}),
         caller: { run, path: child.path, depth: child.depth },
         waited: child.waits,
         secrets: child.secrets,

@@ -1,4 +1,5 @@
 import type { JsonObject, Path, Principal, RunOptions, Trigger } from "@copper-kettle/core";
+import type { FileOwner } from "../store/files.js";
 import type { StoreRow } from "../store/writer.js";
 import type { InputFault } from "./inputs.js";
 import type { Share } from "./queue.js";
@@ -76,6 +77,6 @@ export interface StartRequest {
   skipIfFull?: readonly string[];
   /** The run whose ids it takes; missing: its own. */
   origin?: string;
-  /** A run whose files it may read as well: all of them, or some. */
-  filesOf?: { run: string; ids?: readonly string[] };
+  /** Whose files it may read as well: all of them, or some. */
+  filesOf?: FileOwner & { ids?: readonly string[] };
 }

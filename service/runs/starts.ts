@@ -177,7 +177,7 @@ export class Starts {
     const also = [
       insert,
       ...(request.also?.(id) ?? []),
-      ...(request.filesOf ? [inheritFiles(id, request.filesOf.run, request.filesOf.ids)] : []),
+      ...(request.filesOf ? [inheritFiles({ kind: "run", id }, request.filesOf, request.filesOf.ids)] : []),
       ...(key === undefined ? [] : [startKeys.row({ ...keyed, key }, { counts, again })]),
       ...keys.map((one) => startKeys.row({ ...keyed, key: one }, { counts })),
     ];

@@ -59,7 +59,10 @@ describe("stored files", () => {
       await files.keep(run("r1"), [Buffer.from("two")], { ...about, secret: true }),
     ].map(({ file }) => file as string) as [string, string];
     for (const id of ["r1", "r2", "r3"]) await it_.addRun(id);
-    const statements = [inheritFiles("r2", "r1", [a, "none"]), inheritFiles("r3", "r1")];
+    const statements = [
+      inheritFiles({ kind: "run", id: "r2" }, { kind: "run", id: "r1" }, [a, "none"]),
+      inheritFiles({ kind: "run", id: "r3" }, { kind: "run", id: "r1" }),
+    ];
     await it_.writer.commit({ records: [], statements });
     expect(await textOf(a, run("r2"))).toBe("one");
     expect(await textOf(b, run("r3"))).toBe("two");
@@ -120,5 +123,27 @@ describe("stored files", () => {
     expect(bodies()).toEqual([]);
     for (let count = 0; count < 3; count++) await files.keep(run("r1"), [Buffer.from("same")], about);
     expect(bodies()).toHaveLength(1);
+  });
+
+  it("of an event go with its body, and a day later where no event came of them", async () => {
+    const event = (id: string) => ({ kind: "event", id }) as const;
+    const ids: string[] = [];
+    for (const id of ["told", "old", "killed"])
+      ids.push((await files.keep(event(id), [Buffer.from(id)], about))["file"] as string);
+    const into = "events (id, workflow, trigger_name, kind, version, at, state, brought)";
+    const row = (id: string, brought: string) => ({
+      key: id,
+      into,
+      values: [id, "w", "t", "webhook", 1, 0, "left-out", brought],
+    });
+    await it_.writer.commit({ records: [], statements: [row("told", '{"a":1}'), row("old", "{}")] });
+    const left = async (now: number): Promise<string[]> => {
+      await new Forgetting(it_.writer, it_.blobs, () => now).filesWithoutOwner();
+      const rows = await select<{ id: string }>(it_.store, "SELECT id FROM files");
+      return ids.filter((id) => rows.some((one) => one.id === id));
+    };
+    expect(await left(Date.now() + day / 2)).toEqual(ids);
+    expect(await left(Date.now() + day * 1.5)).toEqual([ids[0]]);
+    expect(await textOf(ids[0] ?? "", event("told"))).toBe("told");
   });
 });

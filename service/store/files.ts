@@ -1,4 +1,11 @@
-import { RequestRefused, type BodyPieces, type FileAbout, type JsonObject } from "@copper-kettle/core";
+import {
+  isObject,
+  RequestRefused,
+  type BodyPieces,
+  type FileAbout,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
 import { createHash, randomBytes } from "node:crypto";
 import type { Sealer } from "../sealing/keys.js";
 import type { Blobs } from "./blobs.js";
@@ -8,7 +15,7 @@ import type { Writer } from "./writer.js";
 
 /** What a file belongs to; it is forgotten with the last one that it belongs to. */
 export interface FileOwner {
-  kind: "run";
+  kind: "run" | "event";
   id: string;
 }
 
@@ -80,15 +87,29 @@ export class FileStore {
   }
 }
 
-/** Gives a run the files of another: those of some ids, or all. For the commit that makes the run. */
-export function inheritFiles(run: string, from: string, ids?: readonly string[]): KeyedStatement {
+/** Gives one owner the files of another: those of some ids, or all. For the commit that makes it. */
+export function inheritFiles(to: FileOwner, from: FileOwner, ids?: readonly string[]): KeyedStatement {
   return {
-    key: `files of ${run}`,
+    key: `files of ${to.kind} ${to.id}`,
     sql: `INSERT OR IGNORE INTO file_owners (file, owner_kind, owner)
-      SELECT file, 'run', ? FROM file_owners
-      WHERE owner_kind = 'run' AND owner = ? ${ids ? "AND file IN (SELECT value FROM json_each(?))" : ""}`,
-    values: [run, from, ...(ids ? [JSON.stringify(ids)] : [])],
+      SELECT file, ?, ? FROM file_owners
+      WHERE owner_kind = ? AND owner = ? ${ids ? "AND file IN (SELECT value FROM json_each(?))" : ""}`,
+    values: [to.kind, to.id, from.kind, from.id, ...(ids ? [JSON.stringify(ids)] : [])],
   };
+}
+
+/** The ids of the files in a value. A text that only looks like one gives nothing: its owner has no such file. */
+export function filesIn(value: Json): string[] {
+  const found: string[] = [];
+  const walk = (inner: Json): void => {
+    if (Array.isArray(inner)) for (const one of inner) walk(one);
+    else if (isObject(inner))
+      for (const [name, one] of Object.entries(inner))
+        if (name === "file" && typeof one === "string") found.push(one);
+        else walk(one);
+  };
+  walk(value);
+  return found;
 }
 
 /** Bytes on their way, with their digest and their number when they have all passed. */

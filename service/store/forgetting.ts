@@ -157,6 +157,11 @@ export class Forgetting {
   /** Files without an owner, a day after they were kept. Their bodies go with those that no row names. */
   async filesWithoutOwner(): Promise<void> {
     const { connection } = this.writer.store;
+    // Those of an event go with its body; and where no event came of them, since the service was killed.
+    const owners = `DELETE FROM file_owners WHERE owner_kind = 'event'
+      AND file IN (SELECT id FROM files WHERE created_at < ?)
+      AND NOT EXISTS (SELECT 1 FROM events WHERE id = owner AND brought <> '{}')`;
+    await this.writer.write(() => execute(connection, owners, [this.now() - dayMillis]));
     const sql = `DELETE FROM files WHERE id IN (SELECT id FROM files WHERE created_at < ?
       AND NOT EXISTS (SELECT 1 FROM file_owners WHERE file = files.id) LIMIT ?)`;
     await this.writer.write(() => execute(connection, sql, [this.now() - dayMillis, bite]));

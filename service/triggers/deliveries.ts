@@ -1,17 +1,13 @@
 import {
   isObject,
-  own,
   printPrincipal,
   sameBytes,
-  setOwn,
   toBase64,
   utf8,
   verifyHmac,
   verifyStandard,
   type Delivery,
-  type Json,
   type JsonObject,
-  type Reader,
   type Verdict,
   type Verify,
 } from "@copper-kettle/core";
@@ -126,48 +122,6 @@ export function proofParts(
         else headers.push(name.toLowerCase());
       }
   return { headers, query };
-}
-
-/** What a delivery brings into the scope of expressions: its body by its media type, and a CloudEvent's attributes. */
-export async function broughtBy(
-  read: Reader,
-  {
-    method,
-    headers,
-    query,
-    body,
-  }: { method: string; headers: Record<string, string>; query: JsonObject; body: Uint8Array },
-): Promise<{ brought: JsonObject; fault?: string }> {
-  const found = await read({ status: 200, headers, body, url: "" }, undefined);
-  if (found.fault) return { brought: { method, headers, query, body: null }, fault: found.fault };
-  const type = headers["content-type"] ?? "";
-  const value: Json = /^application\/x-www-form-urlencoded/i.test(type)
-    ? formOf(body)
-    : found.body === undefined
-      ? { base64: toBase64(body), mediaType: headers["content-type"] ?? "", size: body.length }
-      : found.body;
-  // CloudEvents 1.0, JSON format, structured mode.
-  if (
-    /^application\/cloudevents\+json/i.test(type) &&
-    isObject(value) &&
-    typeof own(value, "specversion") === "string"
-  ) {
-    const { data, ...event } = value;
-    return { brought: { method, headers, query, body: data ?? null, event } };
-  }
-  return { brought: { method, headers, query, body: value } };
-}
-
-/** A form as it was sent (WHATWG URL, section 5.1); a name that comes again has a list. */
-export function formOf(body: Uint8Array): JsonObject {
-  const form: JsonObject = {};
-  for (const [name, value] of new URLSearchParams(Buffer.from(body).toString())) {
-    const before = own(form, name);
-    if (before === undefined) setOwn(form, name, value);
-    else if (Array.isArray(before)) before.push(value);
-    else setOwn(form, name, [before, value]);
-  }
-  return form;
 }
 
 /** What is the same in a repeat, where the file does not say: of a CloudEvent its source and id, else `webhook-id`. */

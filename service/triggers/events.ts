@@ -12,8 +12,10 @@ import {
 import { EventEmitter } from "node:events";
 import { newRunId } from "../runs/ids.js";
 import { OneAtATime } from "../one-at-a-time.js";
+import type { StartRequest } from "../runs/start-request.js";
 import type { Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
+import { filesIn, inheritFiles } from "../store/files.js";
 import { draftTrigger } from "../store/events.js";
 import type { EventRecord, EventState, EventStore, NewEvent } from "../store/events.js";
 import { HasProblems, type WorkflowStore } from "../store/workflows.js";
@@ -26,6 +28,8 @@ import { keyOf, refusal, sharesOf } from "./starting.js";
 export interface Arriving {
   /** The id of an event that is there already, and whose fetch is done now. */
   id?: string;
+  /** The id that a new event gets: files that it brought belong to it. */
+  as?: string;
   workflow: string;
   trigger: string;
   /** What came, beside what every trigger says of itself. */
@@ -38,6 +42,8 @@ export interface Arriving {
   also?: StoreRow[];
   /** Sent through again: keys do not count. */
   again?: boolean;
+  /** The event that it repeats: files that it brought belong to that one. */
+  repeats?: string;
   /** A person made it up. */
   madeUp?: boolean;
   /** It goes to the draft, which acts in the name of this one. */
@@ -77,8 +83,8 @@ export class Events {
   ) {}
 
   /** Judges an event by the version in force and starts its run. Undefined where the workflow has no such trigger. */
-  async begin(arriving: Arriving): Promise<Happened | undefined> {
-    const { workflow, at, brought, draftBy, again = false } = arriving;
+  async begin(given: Arriving): Promise<Happened | undefined> {
+    const { workflow, at, brought, draftBy, again = false } = given;
     const { workflows, constants, starts } = this.parts;
     const found = await workflows.startable(workflow);
     const what = draftBy && found ? { version: 0, text: found.draft, principal: draftBy } : found?.published;
@@ -87,10 +93,11 @@ export class Events {
       if (error instanceof HasProblems) return undefined;
       throw error;
     });
-    const name = file && nameIn(file, arriving.trigger);
+    const name = file && nameIn(file, given.trigger);
     const ready = file && name !== undefined ? triggerOf(file, name) : undefined;
     if (!ready || name === undefined || ready.kind === "by-hand") return undefined;
-    const { id = newRunId() } = arriving;
+    const { id = given.as ?? newRunId() } = given;
+    const { arriving, filesOf } = withFiles(given, id, ready);
     const trigger: Trigger = { ...brought, kind: ready.kind, name, id, at: new Date(at).toISOString() };
     const { madeUp = false } = arriving;
     const event = {
@@ -126,7 +133,7 @@ export class Events {
     if (items) {
       const end = (state: EventState, reason: string | null, run: string | null = null) =>
         this.#ended(event, state, reason, arriving, run);
-      const around = { event, arriving, ready, inScope, trigger, what, end };
+      const around = { event, arriving, ready, inScope, trigger, what: { ...what, ...filesOf }, end };
       return this.#turns.run(() => beginItems(this.parts, items, around), `${workflow} ${name}`);
     }
     const judged = judgeEvent(ready, inScope);
@@ -143,6 +150,7 @@ export class Events {
           ? { keyed: { counts: ready.retainKeys, againAfterFailure: !ready.retainFailures } }
           : {}),
         trigger,
+        ...filesOf,
         ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
       });
@@ -158,12 +166,19 @@ export class Events {
   /** Notes an event that starts nothing. */
   note(
     { kind }: Pick<ReadyTrigger, "kind">,
-    event: { workflow: string; trigger: string; version: number; at: number; brought: JsonObject },
+    event: {
+      id?: string;
+      workflow: string;
+      trigger: string;
+      version: number;
+      at: number;
+      brought: JsonObject;
+    },
     state: EventState,
     reason: string,
     also: StoreRow[] = [],
   ): Promise<Happened> {
-    return this.#ended({ ...event, id: newRunId(), kind }, state, reason, { also });
+    return this.#ended({ id: newRunId(), ...event, kind }, state, reason, { also });
   }
 
   /** Refuses an event that had arrived. */
@@ -190,6 +205,20 @@ export class Events {
   #row(event: Judging, state: EventState, run: string | null, reason: string | null): StoreRow {
     return this.parts.events.row({ ...event, state, run, reason });
   }
+}
+
+/** Files that a delivery brought belong to its event, to one that repeats it, and to the runs that they start. */
+function withFiles(
+  arriving: Arriving,
+  id: string,
+  { kind }: ReadyTrigger,
+): { arriving: Arriving; filesOf: Pick<StartRequest, "filesOf"> } {
+  const ids = kind === "webhook" ? filesIn(arriving.brought) : [];
+  if (ids.length === 0) return { arriving, filesOf: {} };
+  const { repeats, also = [] } = arriving;
+  const owner = { kind: "event" as const, id: repeats ?? id };
+  const shared = repeats === undefined ? [] : [inheritFiles({ kind: "event", id }, owner, ids)];
+  return { arriving: { ...arriving, also: [...also, ...shared] }, filesOf: { filesOf: { ...owner, ids } } };
 }
 
 /** Why an event is left out whatever would be fetched: what `only-if` says of it is false already. */

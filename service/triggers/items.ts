@@ -4,7 +4,6 @@ import {
   type Brought,
   type DeliveredItem,
   type JsonObject,
-  type Principal,
   type ReadyTrigger,
   type Trigger,
 } from "@copper-kettle/core";
@@ -21,7 +20,7 @@ interface Around {
   ready: ReadyTrigger;
   inScope: Brought;
   trigger: Trigger;
-  what: { version: number; text: string; principal: Principal | undefined };
+  what: Pick<StartRequest, "version" | "text" | "principal" | "filesOf">;
   /** Notes what became of it where it starts nothing. */
   end: (state: EventState, reason: string | null, run?: string | null) => Promise<Happened>;
 }

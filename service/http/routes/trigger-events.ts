@@ -37,6 +37,7 @@ export function serveTriggerEvents(app: Express, context: Context): void {
       brought,
       at: event.at,
       again: true,
+      repeats: event.id,
       ...(body.version === "draft" ? { draftBy: by } : {}),
     });
     return eventOf(context, happened);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { formOf } from "./deliveries.js";
+import { formOf } from "./delivered-bodies.js";
 
 describe("a form that is delivered", () => {
   it("is read by its names, with a list for one that comes again", () => {
