@@ -11,10 +11,18 @@ describe("polls", () => {
   let items: object[] = [];
   let status = 200;
   const asked: string[] = [];
+  /** The response's entity tag, and how often it was told to be the same. */
+  let tag = "";
+  let unchanged = 0;
   beforeAll(async () => {
     server = createServer((request, response) => {
       asked.push(`${request.method} ${request.url}`);
-      response.writeHead(status, { "Content-Type": "application/json" }).end(JSON.stringify({ items }));
+      if (tag && request.headers["if-none-match"] === tag) {
+        unchanged++;
+        return void response.writeHead(304).end();
+      }
+      const headers = { "Content-Type": "application/json", ...(tag ? { ETag: tag } : {}) };
+      response.writeHead(status, headers).end(JSON.stringify({ items }));
     });
     await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
     url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
@@ -107,6 +115,83 @@ describe("polls", () => {
     expect(queries[0]).toBe("GET /marked");
     expect(queries.at(-1)).toBe(`GET /marked?since=${encodeURIComponent("2027-03-01T04:58:00.000Z")}`);
     await off(name);
+  });
+
+  it("begin at a mark that the file gives", async () => {
+    items = [{ id: 1, at: "2027-03-01T05:00:00Z" }];
+    const name = await world.publish(
+      file(
+        "since",
+        'id-of: item.id, first: { since: 2027-02-01T00:00:00Z }, query: { since: "${mark}" }, mark: { value: "body.items.map(i, i.at)", kind: time, overlap: 2m }',
+      ),
+    );
+    await until(async () => (await events(name)).length === 1, "what is there since then has started");
+    expect(asked.find((one) => one.startsWith("GET /since"))).toBe(
+      `GET /since?since=${encodeURIComponent("2027-02-01T00:00:00.000Z")}`,
+    );
+    await off(name);
+  });
+
+  it("start a run for what is gone; for much at once only when a person agrees", async () => {
+    const all = Array.from({ length: 20 }, (_, id) => ({ id, hut: `h${id}` }));
+    items = all;
+    const name = await world.publish(file("gone", "id-of: item.id, gone: true"));
+    await lookAgain(name);
+    items = all.slice(2);
+    await until(async () => (await events(name)).length === 2, "two of twenty are gone");
+    expect((await events(name)).map(({ brought }) => brought)).toEqual(
+      expect.arrayContaining(all.slice(0, 2).map((item) => ({ item, new: false, gone: true }))),
+    );
+    // One that is back is new, and is not gone twice.
+    items = all.slice(1);
+    await until(async () => (await events(name)).length === 3, "one is back");
+    expect((await events(name))[0]?.brought).toEqual({ item: all[1], new: true, gone: false });
+    for (const left of [[], all.slice(10)]) {
+      items = left;
+      await lookAgain(name);
+      expect(await events(name)).toHaveLength(3);
+    }
+    const [shown] = (await world.client.call(routes.listTriggers, { query: { workflow: name } })).triggers;
+    expect(shown?.looked).toMatchObject({ gone: 9 });
+    expect(shown?.trouble).toMatch(/^9 items of the poll new of gone are gone at once/);
+    const look = (start: boolean) =>
+      world.client.call(routes.lookTrigger, { params: { name, trigger: "new" }, body: { start } });
+    expect(await look(false)).toMatchObject({ count: 9, gone: 9, started: false });
+    await world.killAndServe();
+    expect(await look(true)).toMatchObject({ count: 9, started: true });
+    await until(async () => (await events(name)).length === 12, "they have started");
+    await lookAgain(name);
+    expect(await events(name)).toHaveLength(12);
+    await off(name);
+  });
+
+  it("ask only for what is another than the last time, and take what was held back again", async () => {
+    items = [{ id: 1 }];
+    tag = '"one"';
+    const name = await world.publish(file("tagged", "id-of: item.id, first: all"));
+    await until(async () => (await events(name)).length === 1, "it has started");
+    const before = unchanged;
+    await lookAgain(name);
+    expect(unchanged).toBeGreaterThanOrEqual(before + 1);
+    items = [{ id: 1 }, { id: 2 }];
+    tag = '"two"';
+    await until(async () => (await events(name)).length === 2, "what is new has started");
+    // Another version may read something else in the same response.
+    const asking = unchanged;
+    const text = file("tagged", "id-of: string(item.id) + 'x', first: all");
+    await world.client.call(routes.pushWorkflow, { params: { name }, body: { text } });
+    expect((await world.client.call(routes.publishWorkflow, { params: { name } })).notes).toEqual([
+      "The poll new tells its items by something else now: what its next look reads counts as known, and starts nothing.",
+    ]);
+    expect(unchanged).toBeGreaterThanOrEqual(asking);
+    // Ids that are made of something else: what is there is known, whatever the file says of a first look.
+    await lookAgain(name);
+    expect(await events(name)).toHaveLength(2);
+    tag = '"three"';
+    items = [{ id: 1 }, { id: 2 }, { id: 3 }];
+    await until(async () => (await events(name)).length === 3, "what is new has started");
+    await off(name);
+    tag = "";
   });
 
   it("go in batches", async () => {

@@ -92,6 +92,7 @@ export {
 export { mayRespondWith } from "./http/response-headers.js";
 export {
   askedMark,
+  isPlausiblyGone,
   differenceOf,
   nextMark,
   type Difference,

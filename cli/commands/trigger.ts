@@ -78,7 +78,7 @@ export function addTrigger(program: Command): void {
         show(globals, seen, () =>
           [
             seen.fault ?? `${seen.read} items read; ${seen.count} start runs${seen.started ? " now" : ""}.`,
-            ...seen.fresh.map((one) => `${one.id} ${one.new ? "new" : "changed"}`),
+            ...seen.fresh.map((one) => `${one.id} ${one.gone ? "gone" : one.new ? "new" : "changed"}`),
             ...(seen.count > seen.fresh.length ? ["…"] : []),
           ].join("\n"),
         );
@@ -130,8 +130,9 @@ const addressLine = ({ url, secret }: NonNullable<Trigger["address"]>): string =
       ? `${url}/… (the rest was shown once)`
       : `${url}/… (make the rest with: ckettle trigger address)`;
 
-const lookedLine = ({ at, read, heldBack, fault }: NonNullable<Trigger["looked"]>): string =>
+const lookedLine = ({ at, read, heldBack, gone, fault }: NonNullable<Trigger["looked"]>): string =>
   [
     `Looked ${timeText(at)}: ${fault ?? `${read} items`}`,
     ...(heldBack > 0 ? [`held back: ${heldBack}`] : []),
+    ...(gone > 0 ? [`gone at once: ${gone}`] : []),
   ].join(", ");

@@ -116,8 +116,11 @@ export function addWorkflow(program: Command): void {
         body: { text, ...(options.base === undefined ? {} : { base: Number(options.base) }) },
       });
       if (workflow.problemList.length > 0) say(problemLines(workflow.problemList, file));
-      if (options.publish)
-        workflow = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
+      if (options.publish) {
+        const published = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
+        for (const note of published.notes) say(note);
+        workflow = published;
+      }
       show(globals, workflow, () => `${workflow.name}: ${versionText(workflow)}`);
     });
   group
@@ -145,6 +148,7 @@ export function addWorkflow(program: Command): void {
       const globals = globalsOf(command);
       try {
         const workflow = await clientOf(globals).call(routes.publishWorkflow, { params: { name } });
+        for (const note of workflow.notes) say(note);
         show(globals, workflow, () => `${name}: ${versionText(workflow)}`);
       } catch (error) {
         if (error instanceof ProblemError && error.problem.problems)

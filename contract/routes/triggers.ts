@@ -18,6 +18,7 @@ export const trigger = z
         at: z.string(),
         read: z.number(),
         heldBack: z.number().meta({ description: "Items that wait for room: the next look takes them." }),
+        gone: z.number().meta({ description: "Items gone at once: nothing starts until a person agrees." }),
         fault: z.string().nullable(),
       })
       .nullable()
@@ -91,7 +92,8 @@ export const triggersRoutes = {
       fault: z.string().nullable(),
       read: z.number().meta({ description: "How many items were read." }),
       count: z.number().meta({ description: "How many of them start runs." }),
-      fresh: z.array(z.object({ id: z.string(), new: z.boolean(), item: json })),
+      gone: z.number().meta({ description: "How many of these are gone, where that starts runs." }),
+      fresh: z.array(z.object({ id: z.string(), new: z.boolean(), gone: z.boolean(), item: json })),
       started: z.boolean().meta({ description: "Whether the poll looks again at once, and starts them." }),
     }),
     status: 200,

@@ -115,7 +115,9 @@ export const workflowsRoutes = {
     path: "/api/workflows/{name}/publish",
     summary: "Publish the draft: it becomes the version that runs",
     params: named,
-    output: workflowDetail,
+    output: workflowDetail.extend({
+      notes: z.array(z.string()).meta({ description: "What follows for its triggers, in sentences." }),
+    }),
     status: 200,
     needs: "token",
   }),

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { readWorkflow } from "../workflows/read.js";
 import { readOf } from "../workflows/judge-event.js";
 import type { PollTrigger } from "../workflows/triggers.js";
-import { askedMark, differenceOf, nextMark } from "./poll.js";
+import { askedMark, differenceOf, isPlausiblyGone, nextMark } from "./poll.js";
 
 const item = (id: string, changed: string | null = null) => ({ id, changed, item: { id, changed } });
 
@@ -107,5 +107,22 @@ describe("a read", () => {
     expect(readOf(ready('items: body.list, id-of: "null"'), { body }, around)).toEqual({
       fault: expect.stringContaining('"id-of" gives nothing') as string,
     });
+  });
+
+  it("takes for gone what one look can lose, and asks about the rest", () => {
+    const may = [
+      [0, 0, 0],
+      [1, 3, 2],
+      [2, 20, 18],
+      [3, 30, 40],
+    ] as const;
+    const asks = [
+      [1, 1, 0],
+      [2, 19, 17],
+      [20, 20, 0],
+      [4, 30, 26],
+    ] as const;
+    for (const [gone, known, read] of may) expect(isPlausiblyGone(gone, known, read)).toBe(true);
+    for (const [gone, known, read] of asks) expect(isPlausiblyGone(gone, known, read)).toBe(false);
   });
 });

@@ -26,6 +26,11 @@ function markOf(kind: MarkKind, value: Json): Mark | undefined {
   return Number.isNaN(at) ? undefined : at;
 }
 
+/** How many items may be gone at once without anybody being asked: one, or a tenth of those that were known. */
+export function isPlausiblyGone(gone: number, known: number, read: number): boolean {
+  return gone === 0 || (read > 0 && (gone === 1 || gone <= known / 10));
+}
+
 /** What a call gets as `mark`: of a time so much less as may come late, in RFC 3339; null before the first read. */
 export function askedMark(kind: MarkKind, mark: Mark | undefined, overlap: number): Json {
   if (mark === undefined) return null;

@@ -206,9 +206,16 @@ const poll = z.strictObject({
       .describe("What makes a known item count again; without it only new ones do."),
     ignore: expression().optional().describe("Items that are passed over, such as those of our own."),
     first: z
-      .enum(["skip", "all"])
+      .union([
+        z.enum(["skip", "all"]),
+        z.strictObject({ since: z.union([z.number(), template()]).describe("What ${mark} is at first.") }),
+      ])
       .optional()
       .describe("What becomes of what is there at the first look; default: skip."),
+    gone: z
+      .boolean()
+      .optional()
+      .describe("Whether an item that is not there any more starts a run, too; default: false."),
     "one-run-each": z.enum(["item", "batch"]).optional().describe("Default: item."),
     most: z.int().min(1).max(1000).optional().describe("With batch: so many items a run; default: 100."),
     mark: z

@@ -203,6 +203,18 @@ function preparePoll(
   const overlap = isObject(mark)
     ? preparer.duration(mark["overlap"], [...path, "mark", "overlap"])
     : undefined;
+  const first = own["first"];
+  const { since } = isObject(first) ? values(preparer, first, [...path, "first"], ["since"]) : {};
+  if (since && mark === undefined)
+    source.report([...path, "first"], "poll", '"since" says where "mark" begins, but this poll has none.');
+  if (own["gone"] === true && mark !== undefined)
+    source.report(
+      [...path, "gone"],
+      "poll",
+      "A look from a mark on does not read everything, so it cannot tell what is gone.",
+    );
+  if (own["gone"] === true && own["id-of"] === undefined)
+    source.report([...path, "gone"], "poll", 'What is gone is told by its id: "id-of" is missing.');
   if (!call || every === undefined) return undefined;
   return {
     ...base,
@@ -213,7 +225,8 @@ function preparePoll(
     ...optional("idOf", of("id-of", ["item"])),
     ...optional("changed", of("changed", ["item"])),
     ...optional("ignore", of("ignore", ["item"])),
-    first: own["first"] === "all" ? "all" : "skip",
+    first: since ? { since } : own["first"] === "all" ? "all" : "skip",
+    gone: own["gone"] === true,
     each: own["one-run-each"] === "batch" ? "batch" : "item",
     most: typeof own["most"] === "number" ? own["most"] : 100,
     ...(isObject(mark) && value

@@ -98,7 +98,10 @@ export interface PollTrigger extends TriggerBase {
   idOf?: Expression;
   changed?: Expression;
   ignore?: Expression;
-  first: "skip" | "all";
+  /** `since`: what the mark is at first. */
+  first: "skip" | "all" | { since: ValueTemplate };
+  /** Whether an item that is not there any more starts a run, too. */
+  gone: boolean;
   each: "item" | "batch";
   /** With `batch`: so many items a run. */
   most: number;

@@ -38,6 +38,7 @@ const rootFields: Record<string, string[]> = {
     "items",
     "before",
     "new",
+    "gone",
   ],
 };
 

@@ -9,12 +9,17 @@ import {
   type CallStep,
   type Children,
   type Entry,
+  type HttpRequest,
+  type HttpResponse,
   type JournalRow,
   type JsonObject,
   type Principal,
+  type SendOptions,
+  type Transport,
   type Trigger,
   type Workflow,
 } from "@copper-kettle/core";
+import type { Validators } from "../store/seen.js";
 import { newRunId } from "./ids.js";
 import { portsOf } from "./ports.js";
 import type { RunnerParts } from "./runner.js";
@@ -29,8 +34,37 @@ export interface LookRequest {
   /** Names in scope of its call besides those of every run. */
   locals: JsonObject;
   signal: globalThis.AbortSignal;
+  /** What the response was known by at the last look: one that is the same need not be sent again. */
+  validators?: Validators | undefined;
   /** What an event brought, for the call that fetches what it names. */
   brought?: Trigger;
+}
+
+/** What a look gave; `unchanged`: what it gave the last time. */
+export type Looked = { outcome: JsonObject } | { fault: string } | { unchanged: true };
+
+/** Asks only for a response that is another than the last one (RFC 9110, section 13). */
+class Conditional implements Transport {
+  unchanged = false;
+
+  constructor(
+    readonly inner: Transport,
+    readonly validators: Validators | undefined,
+  ) {}
+
+  async send(request: HttpRequest, options: SendOptions): Promise<HttpResponse> {
+    const { etag, lastModified } = this.validators ?? {};
+    const own = new Set(request.headers.map(([name]) => name.toLowerCase()));
+    if ((etag ?? lastModified) === undefined || own.has("if-none-match") || own.has("if-modified-since"))
+      return this.inner.send(request, options);
+    const asked: [string, string][] = [
+      ...(etag === undefined ? [] : [["If-None-Match", etag] as [string, string]]),
+      ...(lastModified === undefined ? [] : [["If-Modified-Since", lastModified] as [string, string]]),
+    ];
+    const response = await this.inner.send({ ...request, headers: [...request.headers, ...asked] }, options);
+    this.unchanged = response.status === 304;
+    return response;
+  }
 }
 
 /** A reading call has no runs to start. */
@@ -46,8 +80,8 @@ const noChildren: Children = {
  */
 export async function look(
   parts: RunnerParts,
-  { workflow, trigger, version, principal, call, locals, signal, brought }: LookRequest,
-): Promise<{ outcome: JsonObject } | { fault: string }> {
+  { workflow, trigger, version, principal, call, locals, signal, brought, validators }: LookRequest,
+): Promise<Looked> {
   const id = newRunId();
   const rows: JournalRow[] = [];
   const now = parts.clock.now();
@@ -63,19 +97,24 @@ export async function look(
     trigger: brought ?? { kind: "poll", name: trigger, id, at: new Date(now).toISOString() },
     options: { rehearsal: true },
   };
-  const ports = portsOf(parts, {
-    run: id,
-    workflow,
-    version,
-    principal: principal ?? null,
-    journal: { write: async (more) => void rows.push(...more) },
-    children: () => noChildren,
-    respond: () => undefined,
-    often: `poll ${workflow} ${trigger}`,
-  });
+  const conditional = new Conditional(parts.transport, validators);
+  const ports = portsOf(
+    { ...parts, transport: conditional },
+    {
+      run: id,
+      workflow,
+      version,
+      principal: principal ?? null,
+      journal: { write: async (more) => void rows.push(...more) },
+      children: () => noChildren,
+      respond: () => undefined,
+      often: `poll ${workflow} ${trigger}`,
+    },
+  );
   const one: Workflow = { name: workflow, triggers: {}, limits: { whenBusy: "queue" }, steps: [call] };
   const signals = { stop: signal, pause: signal, rouse: signal, cut: signal };
   const result = await advance(one, { id, origin: id, version }, ports, [started], signals, locals);
+  if (conditional.unchanged) return { unchanged: true };
   const entries = [started, ...rows.map(({ entry }) => entry)];
   const outcome =
     result.state === "succeeded" ? own(stepsOf(scopeOf(entries, { id })), call.name) : undefined;

@@ -12,13 +12,27 @@ export interface PollState {
   mark?: Mark;
   /** What its ids and changes were made of; where that is another, the next look counts as the first. */
   by?: string;
+  /** It has begun anew since: whatever the file says of its first look, what is there counts as known. */
+  anew?: boolean;
   lookedAt?: number;
   /** How many items it read, and how many of them are held back since there was no room. */
   read?: number;
   heldBack?: number;
+  /** So many items are gone at once that nothing was started for them; and whether a person said that it is right. */
+  gone?: number;
+  goneAgreed?: boolean;
+  /** What the last response was known by, in the version that asked; a response that is the same need not be sent again. */
+  validators?: Validators;
   /** Looks that failed in a row, and why the last one did. */
   failures?: number;
   fault?: string;
+}
+
+/** By what a response is known (RFC 9110, section 8.8). */
+export interface Validators {
+  version: number;
+  etag?: string;
+  lastModified?: string;
 }
 
 /** An item as it was when it was seen last, by the digest of its id. */
@@ -51,14 +65,24 @@ export class SeenStore {
     return row?.poll ? (JSON.parse(row.poll) as PollState) : { primed: false };
   }
 
-  /** Where a poll stands, and when it looks next: in one row. */
-  async setState(workflow: string, trigger: string, state: PollState, dueAt: number): Promise<void> {
+  /**
+   * Where a poll stands, and when it looks next: in one row.
+   * @param knew whether the look knew that a person agreed; what was said since then stays
+   */
+  async setState(
+    workflow: string,
+    trigger: string,
+    state: PollState,
+    dueAt: number,
+    knew = false,
+  ): Promise<void> {
     await this.writer.write(() =>
       execute(
         this.writer.store.connection,
-        `UPDATE triggers SET poll = ?1, beat = ?2, due_at = CASE is_on WHEN 1 THEN ?2 END
+        `UPDATE triggers SET poll = CASE WHEN ?5 = 0 AND json_extract(poll, '$.goneAgreed')
+            THEN json_set(?1, '$.goneAgreed', json('true')) ELSE ?1 END, beat = ?2, due_at = CASE is_on WHEN 1 THEN ?2 END
           WHERE workflow = ?3 AND name = ?4 AND gone_at IS NULL`,
-        [JSON.stringify(state), dueAt, workflow, trigger],
+        [JSON.stringify(state), dueAt, workflow, trigger, knew ? 1 : 0],
       ),
     );
   }
@@ -105,6 +129,27 @@ export class SeenStore {
         item === null ? null : this.sealer.seal(item, seenSeal(id)),
       ],
     };
+  }
+
+  /** An item is known no more: for the commit of the run that its going starts. */
+  goneRow(workflow: string, trigger: string, id: string): KeyedStatement {
+    return {
+      key: `seen ${workflow} ${trigger} ${id}`,
+      sql: "DELETE FROM seen WHERE environment = 'live' AND workflow = ? AND trigger_name = ? AND digest = ?",
+      values: [workflow, trigger, Buffer.from(id, "hex")],
+    };
+  }
+
+  /** A person says that what is gone is gone: the next look starts what that starts. */
+  async agree(workflow: string, trigger: string): Promise<void> {
+    await this.writer.write(() =>
+      execute(
+        this.writer.store.connection,
+        `UPDATE triggers SET poll = json_set(poll, '$.goneAgreed', json('true'))
+          WHERE workflow = ? AND name = ? AND gone_at IS NULL AND poll IS NOT NULL`,
+        [workflow, trigger],
+      ),
+    );
   }
 
   /** Notes which ids the last read was without, and which are there again; in bites. */

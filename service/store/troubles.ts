@@ -18,7 +18,12 @@ const lookedThrough = 500;
  * times in a row, and those without a success for longer than the file expects. All of it follows from what is stored.
  */
 export async function troubles(store: Store, now: number): Promise<Trouble[]> {
-  return [...(await failing(store)), ...(await refusing(store)), ...(await lacking(store, now))];
+  return [
+    ...(await failing(store)),
+    ...(await asking(store)),
+    ...(await refusing(store)),
+    ...(await lacking(store, now)),
+  ];
 }
 
 const inForce = "gone_at IS NULL AND is_on = 1";
@@ -34,6 +39,20 @@ async function failing(store: Store): Promise<Trouble[]> {
     workflow,
     trigger: name,
     sentence: `The poll ${name} of ${workflow} fails: ${fault}`,
+  }));
+}
+
+async function asking(store: Store): Promise<Trouble[]> {
+  const rows = await selectList<{ workflow: string; name: string; gone: number }>(
+    store,
+    `SELECT workflow, name, json_extract(poll, '$.gone') AS gone FROM triggers
+      WHERE ${inForce} AND kind = 'poll' AND json_extract(poll, '$.gone') > 0`,
+    {},
+  );
+  return rows.map(({ workflow, name, gone }) => ({
+    workflow,
+    trigger: name,
+    sentence: `${gone} items of the poll ${name} of ${workflow} are gone at once, so nothing was started for them. If that is right: ckettle trigger look ${workflow} ${name} --start`,
   }));
 }
 

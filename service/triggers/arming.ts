@@ -4,6 +4,7 @@ import {
   isObject,
   nextBeat,
   type JsonObject,
+  type PollTrigger,
   type ReadyTrigger,
   type Schedule,
   type ScheduleTrigger,
@@ -57,6 +58,21 @@ export function wantedOf(workflow: Workflow, constants: JsonObject, now: number)
     path: ready.kind === "webhook" ? ready.path : null,
     ...nextOf(ready, { workflow: workflow.name, name, constants, after: now }),
   }));
+}
+
+/** What the ids of a poll, and what makes its items count, are made of: where that is another, it begins anew. */
+export const madeOf = ({ idOf, changed, gone }: PollTrigger): string =>
+  [idOf?.text ?? "", changed?.text ?? "", ...(gone ? ["gone"] : [])].join("\n");
+
+/** What follows for the polls of a workflow when another text of it comes into force. */
+export function begunAnew(before: Workflow, after: Workflow): string[] {
+  return Object.entries(after.triggers).flatMap(([name, ready]) => {
+    const older = triggerOf(before, ready.was ?? name) ?? triggerOf(before, name);
+    if (ready.kind !== "poll" || older?.kind !== "poll" || madeOf(ready) === madeOf(older)) return [];
+    return [
+      `The poll ${name} tells its items by something else now: what its next look reads counts as known, and starts nothing.`,
+    ];
+  });
 }
 
 /** Brings the triggers of all published versions into force: of those that were published before there were triggers. */

@@ -1,7 +1,7 @@
-import type { JsonObject, Principal } from "@copper-kettle/core";
+import type { Principal } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import { OneAtATime } from "../one-at-a-time.js";
-import type { LookRequest } from "../runs/look.js";
+import type { Looked, LookRequest } from "../runs/look.js";
 import type { EventStore } from "../store/events.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { usualKey } from "./deliveries.js";
@@ -15,7 +15,7 @@ interface FetchParts {
   events: Events;
   store: EventStore;
   workflows: WorkflowStore;
-  look: (request: LookRequest) => Promise<{ outcome: JsonObject } | { fault: string }>;
+  look: (request: LookRequest) => Promise<Looked>;
   log: Logger;
 }
 
@@ -94,6 +94,7 @@ export class Fetching {
     // One that was cut off by the end of the service is fetched at its next start.
     if (this.#stop.signal.aborted) return;
     if ("fault" in outcome) await refuse(`What it names could not be fetched: ${outcome.fault}`);
-    else await events.begin({ ...arriving, brought: { ...brought, fetched: outcome.outcome } });
+    else if ("outcome" in outcome)
+      await events.begin({ ...arriving, brought: { ...brought, fetched: outcome.outcome } });
   }
 }

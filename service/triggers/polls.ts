@@ -1,79 +1,63 @@
 import {
   askedMark,
   bounds,
-  differenceOf,
+  isObject,
   nextMark,
-  parseJson,
-  printJson,
   readOf,
+  renderIn,
   sha256Hex,
+  type Brought,
   type Json,
   type JsonObject,
-  type PollTrigger,
   type ReadItem,
 } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import { newRunId } from "../runs/ids.js";
-import type { LookRequest } from "../runs/look.js";
+import type { Looked, LookRequest } from "../runs/look.js";
 import type { ConstantStore } from "../store/constants.js";
-import { seenKey, type Known, type PollState, type SeenStore } from "../store/seen.js";
+import { seenKey, type Validators } from "../store/seen.js";
 import { activeName, type TriggerRecord } from "../store/triggers.js";
-import type { StoreRow } from "../store/writer.js";
-import type { Startable, WorkflowStore } from "../store/workflows.js";
-import { triggerOf } from "./arming.js";
-import type { Events } from "./events.js";
+import type { WorkflowStore } from "../store/workflows.js";
+import { madeOf, triggerOf } from "./arming.js";
+import { Taking, type Look, type TakingParts } from "./taking.js";
 
-/** Runs are started so many at a time, in the order of their items. */
-const together = 50;
-/** So many rows go into one commit. */
-const bite = 500;
-/** So many runs of a workflow may wait; beyond them a poll holds back the rest for its next look. */
-const mostWaiting = 10_000;
 /** A poll that fails looks this seldom, in milliseconds. */
 const slowest = 3_600_000;
 /** So many items are shown of what a look would start. */
 const mostShown = 50;
-/** An item longer than this is not stored for `trigger.before`. */
-const longestItem = 65_536;
-
-export interface PollParts {
-  seen: SeenStore;
+export interface PollParts extends TakingParts {
   workflows: WorkflowStore;
   constants: ConstantStore;
-  events: Events;
-  look: (request: LookRequest) => Promise<{ outcome: JsonObject } | { fault: string }>;
-  /** How many runs of a workflow wait for their turn. */
-  waiting: (workflow: string) => number;
+  look: (request: LookRequest) => Promise<Looked>;
   log: Logger;
-  now: () => number;
 }
 
 /** An item with its id as people know it. */
-type Seen = ReadItem & { shown: string };
+type Seen = ReadItem & { shown?: string };
 
 /** What a look would start. */
 export interface Preview {
   fault: string | null;
   read: number;
   /** The first of them, with their number. */
-  fresh: { id: string; new: boolean; item: Json }[];
+  fresh: { id: string; new: boolean; gone: boolean; item: Json }[];
   count: number;
+  /** How many of them are gone, where that starts runs. */
+  gone: number;
 }
 
-/** A look under way, with all that belongs to it. */
-interface Look {
-  row: TriggerRecord;
-  ready: PollTrigger;
-  published: NonNullable<Startable["published"]>;
-  state: PollState;
-}
+/** What a look read. */
+type Read = { items: Seen[]; mark: Json; validators?: Validators } | { fault: string } | { unchanged: true };
 
 /** Looks at APIs again and again for what is new. A poll never overlaps itself. */
 export class Polls {
   readonly #looking = new Map<string, Promise<void>>();
   readonly #stop = new AbortController();
+  readonly #taking: Taking;
 
-  constructor(readonly parts: PollParts) {}
+  constructor(readonly parts: PollParts) {
+    this.#taking = new Taking(parts, this.#stop.signal);
+  }
 
   /** Those that look now, by `activeName`. */
   get active(): string[] {
@@ -100,19 +84,25 @@ export class Polls {
 
   /** Looks, and tells what the next look would start, without starting or noting anything. */
   async preview(row: TriggerRecord): Promise<Preview> {
+    const none = { read: 0, fresh: [], count: 0, gone: 0 };
     const look = await this.#prepared(row);
-    if (!look) return { fault: "The published version has no such poll.", read: 0, fresh: [], count: 0 };
-    const read = await this.#read(look);
-    if ("fault" in read) return { fault: read.fault, read: 0, fresh: [], count: 0 };
+    if (!look) return { fault: "The published version has no such poll.", ...none };
+    const { validators: _validators, ...state } = look.state;
+    const read = await this.#read({ ...look, state });
+    if ("fault" in read) return { fault: read.fault, ...none };
+    if ("unchanged" in read) return { fault: null, ...none, read: look.state.read ?? 0 };
     const known = await this.parts.seen.known(row.workflow, row.name);
-    const changes = new Map([...known].map(([id, { changed }]) => [id, changed]));
-    const isFirst = !look.state.primed && look.ready.first === "skip";
-    const fresh = isFirst ? [] : differenceOf(read.items, changes).fresh;
+    const { fresh, gone } = this.#taking.startsOf(look, read.items, known);
+    const all = [
+      ...fresh.map((one) => ({ id: one.shown ?? "", new: !one.known, gone: false, item: one.item })),
+      ...gone.map(({ item }) => ({ id: "", new: false, gone: true, item })),
+    ];
     return {
       fault: null,
       read: read.items.length,
-      fresh: fresh.slice(0, mostShown).map((one) => ({ id: one.shown, new: !one.known, item: one.item })),
-      count: fresh.length,
+      fresh: all.slice(0, mostShown),
+      count: all.length,
+      gone: gone.length,
     };
   }
 
@@ -127,7 +117,8 @@ export class Polls {
     if (!look) return seen.setState(row.workflow, row.name, { primed: false }, now() + slowest);
     const read = await this.#read(look);
     if ("fault" in read) return this.#failed(look, read.fault);
-    await this.#take(look, read.items, read.mark);
+    if ("unchanged" in read) return this.#taking.unchanged(look);
+    await this.#taking.take(look, read);
   }
 
   /** What belongs to a look; undefined where the version in force has no such poll. */
@@ -138,23 +129,25 @@ export class Polls {
     const file = published && (await workflows.ready(workflow, published.text).catch(() => undefined));
     const ready = file && triggerOf(file, name);
     if (!published || ready?.kind !== "poll") return undefined;
-    const by = [ready.idOf?.text ?? "", ready.changed?.text ?? ""].join("\n");
+    const by = madeOf(ready);
     let state = await seen.state(workflow, name);
     if (state.by !== undefined && state.by !== by) {
       // Ids are made of something else now: what is there counts as known, as at the first look.
       await seen.clear(workflow, name);
-      state = { primed: false };
+      state = { primed: false, anew: true };
     }
     return { row, ready, published, state: { ...state, by, lookedAt: now() } };
   }
 
   /** What a look reads; ids and what makes items count are digests from here on, since either may hold a secret. */
-  async #read(look: Look): Promise<{ items: Seen[]; mark: Json } | { fault: string }> {
+  async #read(look: Look): Promise<Read> {
     const { constants, now } = this.parts;
-    const outcome = await this.#call(look);
-    if ("fault" in outcome) return outcome;
     const about = { constants: constants.all(), id: newRunId(), at: now() };
-    const read = readOf(look.ready, outcome.outcome, about);
+    const mark = markAsked(look, about);
+    if (isObject(mark)) return { fault: String(mark["fault"]) };
+    const looked = await this.#call(look, mark);
+    if (!("outcome" in looked)) return looked;
+    const read = readOf(look.ready, looked.outcome, about);
     if ("fault" in read) return read;
     const items = read.items.map(({ id, changed, item }) => ({
       id: seenKey(id),
@@ -162,12 +155,17 @@ export class Polls {
       item,
       shown: look.ready.idOf ? id : "",
     }));
-    return { items, mark: read.mark };
+    const { headers } = looked.outcome;
+    const validators =
+      look.ready.call.pages === undefined && isObject(headers)
+        ? { version: look.published.version, ...validatorsIn(headers) }
+        : undefined;
+    return { items, mark: read.mark, ...(validators ? { validators } : {}) };
   }
 
   /** The call of a poll, as a run of a single reading step. */
-  #call({ row, ready, published, state }: Look): Promise<{ outcome: JsonObject } | { fault: string }> {
-    const mark: Json = ready.mark ? askedMark(ready.mark.kind, state.mark, ready.mark.overlap) : null;
+  #call({ row, ready, published, state }: Look, mark: Json): Promise<Looked> {
+    const { validators } = state;
     return this.parts.look({
       workflow: row.workflow,
       trigger: row.name,
@@ -175,6 +173,8 @@ export class Polls {
       call: ready.call,
       locals: ready.mark ? { mark } : {},
       signal: this.#stop.signal,
+      // Another version may read something else in the same response.
+      validators: validators?.version === published.version ? validators : undefined,
     });
   }
 
@@ -193,107 +193,26 @@ export class Polls {
     const pause = Math.min(ready.every * 2 ** Math.min(failures, 20), Math.max(slowest, ready.every));
     await seen.setState(workflow, name, { ...state, failures, fault }, now() + pause);
   }
+}
 
-  /** Starts what is new, and notes what was seen; then how far it came. */
-  async #take(look: Look, items: readonly ReadItem[], found: Json): Promise<void> {
-    const { seen, now } = this.parts;
-    const { row, ready } = look;
-    const { workflow, name } = row;
-    const { failures: _failures, fault: _fault, heldBack: _heldBack, ...state } = look.state;
-    const known = await seen.known(workflow, name);
-    const changes = new Map([...known].map(([id, { changed }]) => [id, changed]));
-    const { fresh, absent } = differenceOf(items, changes);
-    let left = 0;
-    if (!state.primed && ready.first === "skip") await this.#noteAll(look, fresh);
-    else if (ready.each === "batch") left = await this.#startBatches(look, fresh, known);
-    else left = await this.#startEach(look, fresh, known);
-    const gone = absent.filter((id) => known.get(id)?.absent !== 1);
-    const read = new Set(items.map(({ id }) => id));
-    const back = [...known].filter(([id, { absent: was }]) => was === 1 && read.has(id)).map(([id]) => id);
-    await seen.noteAbsent(workflow, name, { gone, back }, now());
-    const mark = ready.mark && left === 0 ? nextMark(ready.mark.kind, state.mark, found) : state.mark;
-    await seen.setState(
-      workflow,
-      name,
-      {
-        ...state,
-        primed: true,
-        read: items.length,
-        ...(mark === undefined ? {} : { mark }),
-        ...(left > 0 ? { heldBack: left } : {}),
-      },
-      (state.lookedAt ?? now()) + ready.every,
-    );
-  }
+/** What the call of a look gets as `mark`: null before the first one, unless the file says where it begins. */
+function markAsked({ ready, state }: Look, about: Omit<Brought, "trigger">): Json | { fault: string } {
+  const { mark, first } = ready;
+  if (!mark) return null;
+  if (state.mark !== undefined || typeof first !== "object")
+    return askedMark(mark.kind, state.mark, mark.overlap);
+  const since = nextMark(mark.kind, undefined, renderIn(first.since, { ...about, trigger: {} }));
+  if (since === undefined) return { fault: `"first.since" must be a ${mark.kind}.` };
+  return askedMark(mark.kind, since, 0);
+}
 
-  #seenRow({ row, ready }: Look, { id, changed, item }: ReadItem): StoreRow {
-    const text = ready.changed ? printJson(item) : null;
-    const stored = text !== null && text.length <= longestItem ? text : null;
-    return this.parts.seen.row(row.workflow, row.name, { id, changed, item: stored });
-  }
-
-  async #noteAll(look: Look, fresh: readonly ReadItem[]): Promise<void> {
-    for (let at = 0; at < fresh.length; at += bite) {
-      const statements = fresh.slice(at, at + bite).map((one) => this.#seenRow(look, one));
-      await this.parts.seen.writer.commit({ records: [], statements });
-    }
-  }
-
-  /** One run an item, each in one commit with what was seen of it. Returns how many are held back. */
-  async #startEach(
-    look: Look,
-    fresh: readonly (ReadItem & { known: boolean })[],
-    known: ReadonlyMap<string, Known>,
-  ): Promise<number> {
-    const { workflow, name } = look.row;
-    for (let at = 0; at < fresh.length; at += together) {
-      if (this.#isFull(workflow)) return fresh.length - at;
-      await Promise.all(
-        fresh.slice(at, at + together).map((one) =>
-          this.parts.events.begin({
-            workflow,
-            trigger: name,
-            brought: { item: one.item, new: !one.known, ...this.#before(one.id, known) },
-            at: this.parts.now(),
-            also: [this.#seenRow(look, one)],
-          }),
-        ),
-      );
-    }
-    return 0;
-  }
-
-  async #startBatches(
-    look: Look,
-    fresh: readonly (ReadItem & { known: boolean })[],
-    known: ReadonlyMap<string, Known>,
-  ): Promise<number> {
-    const { workflow, name } = look.row;
-    const { most } = look.ready;
-    for (let at = 0; at < fresh.length; at += most) {
-      if (this.#isFull(workflow)) return fresh.length - at;
-      const some = fresh.slice(at, at + most);
-      const items = some.map((one) => ({ item: one.item, new: !one.known, ...this.#before(one.id, known) }));
-      await this.parts.events.begin({
-        workflow,
-        trigger: name,
-        brought: { items },
-        at: this.parts.now(),
-        also: some.map((one) => this.#seenRow(look, one)),
-      });
-    }
-    return 0;
-  }
-
-  #before(id: string, known: ReadonlyMap<string, Known>): { before?: Json } {
-    const found = known.get(id);
-    const text = found && this.parts.seen.before(id, found);
-    return text === undefined ? {} : { before: parseJson(text) };
-  }
-
-  #isFull(workflow: string): boolean {
-    return this.#stop.signal.aborted || this.parts.waiting(workflow) + together > mostWaiting;
-  }
+/** By what a response says that it is known. */
+function validatorsIn(headers: JsonObject): Omit<Validators, "version"> {
+  const { etag, "last-modified": lastModified } = headers;
+  return {
+    ...(typeof etag === "string" ? { etag } : {}),
+    ...(typeof lastModified === "string" ? { lastModified } : {}),
+  };
 }
 
 /** Resolves after some milliseconds, or when the service stops. */

@@ -103,7 +103,9 @@ const publish = (): Promise<void> =>
       take(saved);
       base.value = saved.revision;
     }
-    return api.call(routes.publishWorkflow, { params });
+    const published = await api.call(routes.publishWorkflow, { params });
+    notice.value = published.notes.join(" ");
+    return published;
   });
 async function adopted(said: string): Promise<void> {
   adopting.value = "";

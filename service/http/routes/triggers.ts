@@ -95,6 +95,7 @@ export function serveTriggers(app: Express, context: Context): void {
     const seen = await schedules.parts.polls.preview(row);
     const started = body.start && seen.fault === null && seen.count > 0 && row.isOn === 1;
     if (started) {
+      if (seen.gone > 0) await context.seen.agree(row.workflow, row.name);
       await triggers.setOn(row.workflow, row.name, true, { beat: Date.now(), dueAt: Date.now() });
       void schedules.wakeSoon();
     }
@@ -194,8 +195,8 @@ async function triggerView(
   };
 }
 
-function lookedView({ lookedAt, read = 0, heldBack = 0, fault }: PollState): Trigger["looked"] {
-  return lookedAt === undefined ? null : { at: iso(lookedAt), read, heldBack, fault: fault ?? null };
+function lookedView({ lookedAt, read = 0, heldBack = 0, gone = 0, fault }: PollState): Trigger["looked"] {
+  return lookedAt === undefined ? null : { at: iso(lookedAt), read, heldBack, gone, fault: fault ?? null };
 }
 
 function wordsFor(kind: string, ready: ReadyTrigger | undefined): string {

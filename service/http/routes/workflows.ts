@@ -9,7 +9,7 @@ import {
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import type { WorkflowRecord } from "../../store/models.js";
-import { wantedOf } from "../../triggers/arming.js";
+import { begunAnew, wantedOf } from "../../triggers/arming.js";
 import { neededBy } from "../../people/needed.js";
 import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
@@ -66,9 +66,12 @@ export function serveWorkflows(app: Express, context: Context): void {
 
   serve(app, routes.publishWorkflow, async ({ params, by }) => {
     await requireCredentials(context, (await findWorkflow(context, params.name)).draft, by);
+    const before = (await workflows.startable(params.name))?.published;
+    const older = before && (await workflows.ready(params.name, before.text).catch(() => undefined));
     const row = await publish(context, params.name, by);
     if (!row) throw notFound("workflow", params.name);
-    return workflowDetail(context, row);
+    const notes = older ? begunAnew(older, await workflows.ready(row.name, row.draft)) : [];
+    return { ...(await workflowDetail(context, row)), notes };
   });
 
   serve(app, routes.removeWorkflow, async ({ params }) => {

@@ -197,7 +197,8 @@ watch(() => [props.newestRun, props.published], load);
         </div>
         <div v-if="one.looked" class="dim">
           Looked {{ when(one.looked.at) }}: {{ one.looked.fault ?? `${one.looked.read} items`
-          }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : "" }}
+          }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : ""
+          }}{{ one.looked.gone > 0 ? `, gone at once: ${one.looked.gone}` : "" }}
         </div>
         <v-alert v-if="one.trouble" type="warning" density="compact">{{ one.trouble }}</v-alert>
         <template v-if="one.address">
