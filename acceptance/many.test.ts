@@ -225,6 +225,11 @@ steps:
     const text = async () => (await deliver("again", { id: "1" })).text();
     // From here on the second run is the one that counts.
     expect(await text()).toBe(await text());
+    // And what is forgotten starts anew.
+    const forget = (name: string) =>
+      world.client.call(routes.forgetTrigger, { params: { name, trigger: "hook" } });
+    expect(await forget("kept")).toEqual({ items: 0, keys: 1 });
+    expect((await deliver("kept", { id: "1" })).status).toBe(200);
     const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "again", limit: 10 } });
     expect(runs.map(({ state }) => state)).toEqual(["succeeded", "failed"]);
   });

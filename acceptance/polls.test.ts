@@ -165,6 +165,18 @@ describe("polls", () => {
     await off(name);
   });
 
+  it("know nothing any more when a person says so", async () => {
+    items = [{ id: 1 }, { id: 2 }];
+    const name = await world.publish(file("forgets", "id-of: item.id, first: all"));
+    await until(async () => (await events(name)).length === 2, "both have started");
+    const said = await world.ckettle(["trigger", "forget", name, "new"]);
+    expect(said.out).toContain("Forgot 2 items and 0 keys.");
+    await until(async () => (await events(name)).length === 4, "both have started again");
+    await lookAgain(name);
+    expect(await events(name)).toHaveLength(4);
+    await off(name);
+  });
+
   it("ask only for what is another than the last time, and take what was held back again", async () => {
     items = [{ id: 1 }];
     tag = '"one"';

@@ -10,7 +10,7 @@ export function addTrigger(program: Command): void {
   const group = program
     .command("trigger")
     .description(
-      "triggers: list, show, on, off, next, now, look, address, events, resend, follow, sample, make-up",
+      "triggers: list, show, on, off, next, now, look, forget, address, events, resend, follow, sample, make-up",
     );
   group
     .command("list")
@@ -85,6 +85,13 @@ export function addTrigger(program: Command): void {
         if (seen.fault !== null) throw new Exit(exitCodes.runFailed);
       },
     );
+  of("forget", "forget what a poll has seen, or the keys of a webhook: what comes again starts runs").action(
+    async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const forgot = await clientOf(globals).call(routes.forgetTrigger, { params: { name, trigger } });
+      show(globals, forgot, () => `Forgot ${forgot.items} items and ${forgot.keys} keys.`);
+    },
+  );
   of("address", "give a webhook that verifies nothing a new address; it is shown once")
     .option("--overlap <duration>", "how long the older address holds, such as 24h")
     .action(async (name: string, trigger: string, options: { overlap?: string }, command: Command) => {

@@ -99,6 +99,18 @@ export const triggersRoutes = {
     status: 200,
     needs: "token",
   }),
+  forgetTrigger: route({
+    method: "DELETE",
+    path: "/api/workflows/{name}/triggers/{trigger}/known",
+    summary: "Forget what a trigger knows: of a poll its items and its mark, of a webhook its keys",
+    params: one,
+    output: z.object({
+      items: z.number().meta({ description: "Of a poll: so many items were known." }),
+      keys: z.number().meta({ description: "Of a webhook: so many keys counted." }),
+    }),
+    status: 200,
+    needs: "token",
+  }),
   replaceAddress: route({
     method: "POST",
     path: "/api/workflows/{name}/triggers/{trigger}/address",

@@ -191,14 +191,26 @@ export class SeenStore {
     while ((await some(orphans, [])) === bite);
   }
 
-  /** Forgets all that a poll knows: its ids are made of something else now. */
-  async clear(workflow: string, trigger: string): Promise<void> {
-    await this.writer.write(() =>
+  /** Forgets the items that a poll knows: its ids are made of something else now. */
+  clear(workflow: string, trigger: string): Promise<number> {
+    return this.writer.write(() =>
       execute(this.writer.store.connection, "DELETE FROM seen WHERE workflow = ? AND trigger_name = ?", [
         workflow,
         trigger,
       ]),
     );
+  }
+
+  /** Forgets all that a poll knows, and lets it look at once. Returns how many items it knew. */
+  forget(workflow: string, trigger: string, now: number): Promise<number> {
+    const { connection } = this.writer.store;
+    return this.writer.write(async () => {
+      const which = [workflow, trigger];
+      const state =
+        "UPDATE triggers SET poll = NULL, beat = ?3, due_at = CASE is_on WHEN 1 THEN ?3 END WHERE workflow = ?1 AND name = ?2 AND gone_at IS NULL";
+      await execute(connection, state, [...which, now]);
+      return execute(connection, "DELETE FROM seen WHERE workflow = ? AND trigger_name = ?", which);
+    });
   }
 }
 

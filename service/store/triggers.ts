@@ -99,6 +99,18 @@ export class TriggerStore {
     return row;
   }
 
+  /** Forgets the keys under which a trigger started runs: what comes again starts another. Returns how many they were. */
+  forgetKeys(workflow: string, name: string): Promise<number> {
+    return this.writer.write(() =>
+      execute(
+        this.writer.store.connection,
+        `DELETE FROM start_keys WHERE run IN (
+           SELECT id FROM runs WHERE workflow = ? AND "trigger" ->> 'name' = ? AND version > 0)`,
+        [workflow, name],
+      ),
+    );
+  }
+
   async byPath(path: string): Promise<TriggerRecord | undefined> {
     const [row] = await select<TriggerRecord>(
       this.writer.store,

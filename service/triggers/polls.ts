@@ -106,6 +106,22 @@ export class Polls {
     };
   }
 
+  /** Forgets all that a poll knows: its next look is its first. Returns how many items it knew. */
+  async forget(row: TriggerRecord): Promise<number> {
+    const name = activeName(row);
+    while (this.#looking.has(name)) await this.#looking.get(name);
+    const work = this.parts.seen.forget(row.workflow, row.name, this.parts.now());
+    // No look may begin in between.
+    this.#looking.set(
+      name,
+      work.then(
+        () => undefined,
+        () => undefined,
+      ),
+    );
+    return work.finally(() => this.#looking.delete(name));
+  }
+
   async close(): Promise<void> {
     this.#stop.abort();
     await Promise.all(this.#looking.values());

@@ -109,6 +109,25 @@ export function serveTriggers(app: Express, context: Context): void {
     return { ...seen, fresh: fresh as never, started };
   });
 
+  serve(app, routes.forgetTrigger, async ({ params, by }) => {
+    const row = await found(params);
+    const { workflow, name, kind } = row;
+    if (kind !== "poll" && kind !== "webhook")
+      throw new HttpProblem(
+        409,
+        "knows-nothing",
+        "It knows nothing",
+        `The trigger ${name} is of the kind ${kind}: only a poll and a webhook know what was there before.`,
+      );
+    const forgot =
+      kind === "poll"
+        ? { items: await schedules.parts.polls.forget(row), keys: 0 }
+        : { items: 0, keys: await triggers.forgetKeys(workflow, name) };
+    await activity.note({ by, action: "forgot", kind: "workflow", name: workflow, detail: `trigger ${name}` });
+    void schedules.wakeSoon();
+    return forgot;
+  });
+
   serve(app, routes.replaceAddress, async ({ params, body, by }) => {
     const row = await found(params);
     const ready = await readyOf(context, row);
