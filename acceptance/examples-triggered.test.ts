@@ -2,6 +2,7 @@ import { routes } from "@copper-kettle/contract";
 import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { launch } from "./browser.js";
 import { Examples } from "./examples.kit.js";
 import { root, until } from "./kit.js";
 
@@ -195,5 +196,91 @@ describe("the examples that triggers start", () => {
     await until(async () => (await entry()) !== undefined, "the calendar is in step");
     expect((await entry())?.values).toMatchObject({ state: "cancelled" });
     expect(await look(false)).toMatchObject({ count: 0 });
+  });
+
+  it("who-is-on: a page of another site asks, in a browser, and gets none, one or many; other sites get nothing", async () => {
+    const browser = await launch();
+    try {
+      const page = await browser.newPage();
+      await page.goto(`${examples.at["desk"]}/`);
+      const ask = async (name: string) => {
+        await page.getByLabel("Name").fill(name);
+        await page.getByRole("button", { name: "Ask" }).click();
+        await page.getByRole("status").filter({ hasText: name }).waitFor();
+        return [
+          await page.getByRole("status").textContent(),
+          await page.getByRole("listitem").allTextContents(),
+        ];
+      };
+      expect(await ask("Nils")).toEqual(["Nobody is called Nils.", []]);
+      expect(await ask("Sanna")).toEqual([
+        "2 people are called Sanna.",
+        ["Sanna, dunmoor", "Sanna, juniper"],
+      ]);
+      // Of one, all others of the hut, over three pages of the directory.
+      const names = ["Sanna", "Ailsa", "Bram", "Cato", "Dag", "Eir"].map((name) => `${name}, juniper`);
+      expect(await ask("Piet")).toEqual(["Piet is on at juniper, with:", names]);
+      const address = /fetch\("([^"]+)"/.exec(await page.content())?.[1] ?? "";
+      const from = (origin: string) =>
+        fetch(address, { method: "POST", headers: { Origin: origin }, body: '{"name":"Piet"}' });
+      expect((await from(examples.at["desk"] ?? "")).headers.get("access-control-allow-origin")).toBe(
+        examples.at["desk"],
+      );
+      expect((await from("https://other.example")).headers.get("access-control-allow-origin")).toBeNull();
+      expect((await fetch(address.replace(/.$/, "!"), { method: "POST" })).status).toBe(404);
+    } finally {
+      await browser.close();
+    }
+  });
+
+  it("new-warden: every branch runs; one that fails is reported, and does not undo the others", async () => {
+    await examples.control("staff", "PUT", "settings", { lagMillis: 0 });
+    const text = `copper-kettle: 1
+name: season
+steps:
+  - { step: season, operation: staff.openSeason, body: { json: { hut: dunmoor, name: Autumn 2027 } } }
+  - { step: rota, operation: staff.addRota, parameters: { id: "\${steps.season.body.id}" } }
+  - { step: reply, respond: { body: { season: "\${steps.season.body.id}" } } }
+`;
+    await examples.client.call(routes.pushWorkflow, { params: { name: "season" }, body: { text } });
+    await examples.client.call(routes.publishWorkflow, { params: { name: "season" } });
+    const opened = await examples.start("season");
+    const { season } = opened.body as { season: string };
+    const begin = async (mail: string, inSeason: string) => {
+      const params = { name: "Gro", mail, hut: "dunmoor", season: inSeason, from: "2027-02-28" };
+      const response = await fetch(
+        `${(await examples.client.call(routes.trigger, { params: { name: "new-warden", trigger: "form" } })).address?.url}`,
+        {
+          method: "POST",
+          headers: { Authorization: "Bearer dp-desk-33b1c7e0a9" },
+          body: new URLSearchParams(params),
+        },
+      );
+      const { run: id } = (await response.json()) as { run: string };
+      let run = await examples.client.call(routes.run, { params: { id } });
+      await until(async () => {
+        run = await examples.client.call(routes.run, { params: { id } });
+        return run.endedAt !== null;
+      }, "it has ended");
+      return run;
+    };
+    const done = await begin("gro@huts.example", season);
+    expect(done).toMatchObject({ state: "succeeded", problems: 0, response: { body: { failed: {} } } });
+    const shifts = (await examples.arrived("staff", "POST")).filter(({ path }) => path.endsWith("/shifts"));
+    expect(shifts.map(({ body }) => (body as { from: string }).from)).toEqual([
+      "2027-02-28",
+      "2027-03-01",
+      "2027-03-02",
+    ]);
+    const before = (await examples.arrived("boards", "PUT")).length;
+    const partly = await begin("gro.two@huts.example", "se-99");
+    expect(partly).toMatchObject({ state: "succeeded", problems: 1 });
+    expect(partly.response?.body).toMatchObject({ failed: { shifts: { status: 409 } } });
+    expect((await examples.arrived("boards", "PUT")).length).toBe(before + 1);
+    expect((await examples.arrived("staff", "PUT")).map(({ path }) => path).at(-1)).toMatch(/letter$/);
+    expect((await examples.posts()).at(-1)).toContain("but not everything is done");
+    // A repeat of what ended well does nothing again; of a person who is on record nothing is done at all.
+    const repeat = await begin("gro@huts.example", season);
+    expect(repeat.id).toBe(done.id);
   });
 });

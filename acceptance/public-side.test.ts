@@ -121,7 +121,20 @@ describe("the address of a client behind proxies", () => {
     expect(await wrongTokens(trusting, (at) => ({ Forwarded: forwarded(at + 200) }), 130)).toBe(0);
     const same = () => ({ Forwarded: 'for="[2001:db8::17]:4711";proto=https' });
     expect(await wrongTokens(trusting, same, 130)).toBeGreaterThan(20);
+    // What a client claims in the field that its proxy does not set is passed on, and does not count.
+    const claimed = (at: number) => ({ "X-Forwarded-For": "192.0.2.7", Forwarded: forwarded(at + 400) });
+    expect(await wrongTokens(trusting, claimed, 130)).toBeGreaterThan(20);
     await trusting.close();
+    const standard = await World.start({
+      env: {
+        COPPER_KETTLE_TRUSTED_PROXIES: "127.0.0.1/32",
+        COPPER_KETTLE_FORWARDED_FIELD: "forwarded",
+      },
+    });
+    const other = (at: number) => ({ "X-Forwarded-For": each(at), Forwarded: "for=192.0.2.8" });
+    expect(await wrongTokens(standard, other, 130)).toBeGreaterThan(20);
+    expect(await wrongTokens(standard, (at) => ({ "X-Forwarded-For": each(at) }), 130)).toBeGreaterThan(20);
+    await standard.close();
     const plain = await World.start();
     expect(await wrongTokens(plain, (at) => ({ "X-Forwarded-For": each(at) }), 130)).toBeGreaterThan(20);
     await plain.close();

@@ -1,7 +1,7 @@
 import { mkdtempSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { build, installChromium, installPackages, root, run, say } from "./lib/prepare.mjs";
+import { build, fetchNginx, installChromium, installPackages, root, run, say } from "./lib/prepare.mjs";
 
 // npm test: installs what is missing, builds, checks types, style and borders, and runs every test.
 const folders = ["core", "contract", "service", "cli", "standins", "console/src"];
@@ -9,6 +9,7 @@ const bin = (name) => join(root, "node_modules", ".bin", name);
 try {
   await installPackages();
   await installChromium();
+  await fetchNginx();
   await build();
   say("Checking types …");
   await run(bin("tsc"), ["-p", "tsconfig.tests.json"], { what: "checking types" });

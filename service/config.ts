@@ -1,3 +1,4 @@
+import type { ForwardedField } from "./http/forwarded.js";
 import { homedir } from "node:os";
 import { join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -32,6 +33,7 @@ const schema = z.object({
     .url({ protocol: /^https?$/, error: "must be an address that begins with https:// or http://" })
     .optional(),
   COPPER_KETTLE_TRUSTED_PROXIES: list,
+  COPPER_KETTLE_FORWARDED_FIELD: z.enum(["x-forwarded-for", "forwarded"]).optional(),
   COPPER_KETTLE_ALLOW_ADDRESSES: list,
   COPPER_KETTLE_LONGEST_RESPONSE: z.coerce.number().int().min(1_024).default(52_428_800),
   COPPER_KETTLE_KEY: z.string().optional(),
@@ -55,6 +57,8 @@ export interface Config {
   webhooksUrl: string | undefined;
   /** Networks of proxies whose word on the client's address counts (CIDR). */
   trustedProxies: string[];
+  /** The header in which they say it; undefined: either. */
+  forwardedField: ForwardedField | undefined;
   /** Addresses of the machine's own network that calls may go to. */
   allowAddresses: string[];
   /** Bytes. */
@@ -89,6 +93,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     publicListen: listenerOf(values.COPPER_KETTLE_PUBLIC_LISTEN),
     webhooksUrl: values.COPPER_KETTLE_WEBHOOKS_URL?.replace(/\/+$/, ""),
     trustedProxies: values.COPPER_KETTLE_TRUSTED_PROXIES,
+    forwardedField: values.COPPER_KETTLE_FORWARDED_FIELD,
     allowAddresses: values.COPPER_KETTLE_ALLOW_ADDRESSES,
     longestResponse: values.COPPER_KETTLE_LONGEST_RESPONSE,
     key: values.COPPER_KETTLE_KEY,

@@ -253,16 +253,15 @@ export async function startService(config: Config): Promise<Service> {
     schedules,
     log,
   };
-  publicServer?.on(
-    "request",
-    createPublicApp(context, { trustedProxies: config.trustedProxies, ready: () => ready }),
-  );
+  const { trustedProxies, forwardedField } = config;
+  const proxies = { trustedProxies, forwardedField };
+  publicServer?.on("request", createPublicApp(context, { ...proxies, ready: () => ready }));
   server.on(
     "request",
     createApp(context, {
       hosts,
       consoleFolder: config.consoleFolder,
-      trustedProxies: config.trustedProxies,
+      ...proxies,
       publicSide: publicServer === undefined,
       ready: () => ready,
     }),

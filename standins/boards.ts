@@ -53,11 +53,13 @@ async function tell({ id, board, thread, author }: Post, webhook: string | null)
  */
 export function boards(identity?: Identity): Definition {
   let posts: Post[] = [];
+  let membersOf: Record<string, string[]> = {};
   let recent: number[] = [];
   let refused = 0;
   const settings: { perSecond: number; webhook: string | null } = { perSecond: 5, webhook: null };
   const reset = (): void => {
     posts = [];
+    membersOf = {};
     recent = [];
     refused = 0;
     settings.perSecond = 5;
@@ -108,6 +110,12 @@ export function boards(identity?: Identity): Definition {
           response
             .status(404)
             .json({ error: "no-such-post", message: `There is no post ${request.params.id}.` });
+      });
+      app.put("/boards/:board/members/:person", (request, response) => {
+        const { board, person } = request.params;
+        const members = (membersOf[board] ??= []);
+        if (!members.includes(person)) members.push(person);
+        response.json({ board, members });
       });
       app.post("/boards/:board/posts", (request, response) => {
         const body = (request.body ?? {}) as { content?: unknown; thread?: string; clientRef?: string };

@@ -2,6 +2,7 @@ export * from "./stand-in.js";
 export { stays, staysKey } from "./stays.js";
 export { boards, boardsHookSecret, boardsToken } from "./boards.js";
 export { cairn } from "./cairn.js";
+export { desk } from "./desk.js";
 export { depot, depotPassword, depotUser } from "./depot.js";
 export { stores, storesOffice, storesKey } from "./stores.js";
 export { tanks, tanksSecret, tanksToken } from "./tanks.js";

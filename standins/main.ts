@@ -1,6 +1,7 @@
 import { boards } from "./boards.js";
 import { cairn } from "./cairn.js";
 import { depot } from "./depot.js";
+import { desk } from "./desk.js";
 import { identity } from "./identity.js";
 import { ledger } from "./ledger.js";
 import { notices } from "./notices.js";
@@ -32,6 +33,7 @@ const started = await Promise.all(
     passes(),
     notices(),
     cairn(),
+    desk(),
   ].map((definition) =>
     startStandIn(definition, Number(wanted.get(definition.name) ?? 0)).catch(() => startStandIn(definition)),
   ),

@@ -78,7 +78,7 @@ describe("the stand-ins that trust the authorization server", () => {
     ] as string;
     expect((await ask("staff", "GET", "/people?hut=corrie", token)).body["items"]).toHaveLength(2);
     expect((await ask("staff", "GET", "/people/p-1", token)).status).toBe(200);
-    expect((await ask("staff", "GET", "/people/p-9", token)).status).toBe(404);
+    expect((await ask("staff", "GET", "/people/p-99", token)).status).toBe(404);
     const refused = await ask("staff", "POST", "/seasons", reader, { hut: "corrie", name: "Summer" });
     expect([refused.status, refused.challenge]).toEqual([
       403,

@@ -12,11 +12,22 @@ interface Season {
   shifts: { id: string; person: string; from: string }[];
 }
 
-const people = [
+interface Person {
+  id: string;
+  name: string;
+  hut: string;
+  mail?: string;
+}
+
+/** The people at first; those of the hut juniper fill more than one page. */
+const atFirst: readonly Person[] = [
   { id: "p-1", name: "Marit", hut: "corrie" },
   { id: "p-2", name: "Tobias", hut: "eyrie" },
   { id: "p-3", name: "Odd", hut: "corrie" },
   { id: "p-4", name: "Sanna", hut: "dunmoor" },
+  { id: "p-5", name: "Piet", hut: "juniper" },
+  { id: "p-6", name: "Sanna", hut: "juniper" },
+  ...["Ailsa", "Bram", "Cato", "Dag", "Eir"].map((name, at) => ({ id: `p-${at + 7}`, name, hut: "juniper" })),
 ];
 
 /**
@@ -26,12 +37,16 @@ const people = [
 export function staff(identity: Identity): Definition {
   const settings = { lagMillis: 2_000 };
   let seasons: Season[] = [];
+  let people = [...atFirst];
+  let letters: Record<string, string> = {};
 
   return {
     name: "staff",
     settings,
     reset: () => {
       seasons = [];
+      people = [...atFirst];
+      letters = {};
       settings.lagMillis = 2_000;
     },
     routes(app: Express) {
@@ -41,8 +56,36 @@ export function staff(identity: Identity): Definition {
         ),
       );
       app.get("/people", (request, response) => {
-        const { hut } = request.query;
-        response.json({ items: people.filter((person) => hut === undefined || person.hut === hut) });
+        const { hut, name, page } = request.query;
+        const size = Number(request.query["size"] ?? 3);
+        const found = people.filter(
+          (person) =>
+            (hut === undefined || person.hut === hut) && (name === undefined || person.name === name),
+        );
+        const from = (Number(page ?? 1) - 1) * size;
+        response.json({ items: found.slice(from, from + size) });
+      });
+      app.post("/people", (request, response) => {
+        const { name, hut, mail } = (request.body ?? {}) as Record<string, unknown>;
+        if (typeof name !== "string" || typeof hut !== "string" || typeof mail !== "string")
+          return void response
+            .status(422)
+            .json({ error: "invalid", message: "A person needs a name, a hut and a mail address." });
+        const known = people.find((person) => person.mail === mail);
+        if (known)
+          return void response.status(409).json({ error: "known", message: `${mail} is ${known.id}.` });
+        const person: Person = { id: `p-${people.length + 1}`, name, hut, mail };
+        people.push(person);
+        response.status(201).json(person);
+      });
+      app.put("/people/:id/letter", (request, response) => {
+        const { text } = (request.body ?? {}) as { text?: unknown };
+        if (typeof text !== "string" || text.includes("{"))
+          return void response
+            .status(422)
+            .json({ error: "invalid", message: "A letter needs a text in which every place is filled." });
+        letters[request.params.id] = text;
+        response.status(200).json({ person: request.params.id, text });
       });
       app.get("/people/:id", (request, response) => {
         const person = people.find(({ id }) => id === request.params.id);

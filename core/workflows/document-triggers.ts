@@ -175,7 +175,11 @@ const webhook = z.strictObject({
       .max(100_000_000)
       .optional()
       .describe("The longest body, in bytes; default: 1000000."),
-    origins: z.array(z.string()).min(1).optional().describe("Pages of other sites that may send, by origin."),
+    origins: z
+      .array(template())
+      .min(1)
+      .optional()
+      .describe("Pages of other sites that may send, by origin, such as https://desk.example."),
     items: expression().optional().describe("The list in a delivery that holds many, at most 1000."),
     "id-of": expression()
       .optional()

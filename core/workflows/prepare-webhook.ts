@@ -95,7 +95,7 @@ export function prepareWebhook(
         }
       : {}),
     most: typeof own["most"] === "number" ? own["most"] : 1_000_000,
-    origins: Array.isArray(own["origins"]) ? own["origins"].map(String) : [],
+    ...values(preparer, own, path, ["origins"]),
   };
 }
 

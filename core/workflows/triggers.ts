@@ -85,7 +85,8 @@ export interface WebhookTrigger extends TriggerBase {
   handshake?: { when: Expression; reply: Reply; unsigned: boolean };
   /** The longest body, in bytes. */
   most: number;
-  origins: readonly string[];
+  /** Pages of other sites that may send: a list of origins. */
+  origins?: ValueTemplate;
 }
 
 export interface PollTrigger extends TriggerBase {

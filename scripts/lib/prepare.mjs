@@ -1,5 +1,5 @@
 import { spawn, spawnSync } from "node:child_process";
-import { existsSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createHash } from "node:crypto";
 import { fileURLToPath } from "node:url";
 import { join } from "node:path";
@@ -87,7 +87,25 @@ export async function installChromium() {
   await aptGet(asRoot, ["install", "-y", "--no-install-recommends", "chromium", "fonts-dejavu-core"]);
 }
 
+/** Where the tests' own nginx is, if the machine has none. */
+const nginxFolder = join(root, "node_modules", ".cache", "nginx");
+
+/** Fetches nginx from Debian's packages where it is missing, and unpacks it: nothing is installed, and nothing starts. */
+export async function fetchNginx() {
+  if (existsSync("/usr/sbin/nginx") || existsSync(join(nginxFolder, "usr/sbin/nginx"))) return;
+  say("Fetching nginx from Debian's packages …");
+  mkdirSync(nginxFolder, { recursive: true });
+  const download = () => run("apt-get", ["download", "nginx"], { cwd: nginxFolder, what: "fetching nginx" });
+  // Who has never asked for the lists of packages has to do that first.
+  await download().catch(() => aptGet(process.getuid?.() === 0 ? [] : ["sudo"], ["update"]).then(download));
+  const [file] = readdirSync(nginxFolder).filter((name) => name.endsWith(".deb"));
+  await run("dpkg", ["-x", join(nginxFolder, file), nginxFolder]);
+}
+
 function aptGet(asRoot, args) {
   const [command, ...rest] = [...asRoot, "apt-get", ...args];
-  return run(command, rest, { what: "installing Chromium", env: { DEBIAN_FRONTEND: "noninteractive" } });
+  return run(command, rest, {
+    what: "installing Debian's packages",
+    env: { DEBIAN_FRONTEND: "noninteractive" },
+  });
 }

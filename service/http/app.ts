@@ -7,7 +7,7 @@ import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
 import { serveCallback } from "./oauth-callback.js";
 import { openApiDocument } from "./openapi.js";
-import { readForwarded } from "./forwarded.js";
+import { readForwarded, type ForwardedField } from "./forwarded.js";
 import { serveMetrics } from "./metrics.js";
 import { servePublicSide } from "./public-side.js";
 import { HttpProblem, notFound, problemOf } from "./problems.js";
@@ -21,6 +21,7 @@ export interface AppOptions {
   consoleFolder: string;
   /** Networks of proxies whose word on the client's address counts (CIDR). */
   trustedProxies: readonly string[];
+  forwardedField: ForwardedField | undefined;
   /** Whether webhooks come to this listener; else they have one of their own. */
   publicSide: boolean;
   /** False while the service is starting or stopping. */
@@ -28,22 +29,25 @@ export interface AppOptions {
 }
 
 /** Lets proxies in front say whose address it is. */
-function trustProxies(app: Express, networks: readonly string[]): void {
-  if (networks.length === 0) return;
-  app.set("trust proxy", networks);
-  app.use(readForwarded);
+function trustProxies(
+  app: Express,
+  { trustedProxies, forwardedField }: Pick<AppOptions, "trustedProxies" | "forwardedField">,
+): void {
+  if (trustedProxies.length === 0) return;
+  app.set("trust proxy", trustedProxies);
+  app.use(readForwarded(forwardedField));
 }
 
 /** A listener that takes webhooks, and nothing else. */
 export function createPublicApp(
   context: Context,
-  options: Pick<AppOptions, "ready" | "trustedProxies">,
+  options: Pick<AppOptions, "ready" | "trustedProxies" | "forwardedField">,
 ): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("etag", false);
   app.use((request, response, next) => plainHeaders(request, response, next));
-  trustProxies(app, options.trustedProxies);
+  trustProxies(app, options);
   app.use((request, response, next) => {
     noted(context)(request, response);
     next();
@@ -69,7 +73,7 @@ export function createApp(context: Context, options: AppOptions): Express {
     (_request, response) =>
       void response.status(options.ready() ? 200 : 503).json({ ready: options.ready() }),
   );
-  trustProxies(app, options.trustedProxies);
+  trustProxies(app, options);
   if (options.publicSide) servePublicSide(app, context, options.ready);
   const ofHost = requireHost(options.hosts);
   const note = noted(context);

@@ -16,12 +16,21 @@ function nodeOf(text: string): string {
   return text.replace(/:\d+$/, "");
 }
 
+/** The header in which proxies say for whom they ask. */
+export type ForwardedField = "x-forwarded-for" | "forwarded";
+
 /**
- * Lets `Forwarded` say what `X-Forwarded-For` says elsewhere; where both came, the standard one counts. Whether the sender may
- * say so at all is judged afterwards, as for the other field.
+ * Lets `Forwarded` say what `X-Forwarded-For` says elsewhere. A proxy passes on what it does not set itself, so the field that
+ * it sets is the only one that counts, where that is known; else `X-Forwarded-For`, if it came. Whether the sender may say so
+ * at all is judged afterwards.
  */
-export function readForwarded(request: Request, _response: Response, next: NextFunction): void {
-  const { forwarded } = request.headers;
-  if (forwarded !== undefined) request.headers["x-forwarded-for"] = forwardedFor(forwarded).join(", ");
-  next();
+export function readForwarded(field: ForwardedField | undefined) {
+  return ({ headers }: Request, _response: Response, next: NextFunction): void => {
+    const { forwarded } = headers;
+    const takesForwarded =
+      field === "forwarded" || (field === undefined && headers["x-forwarded-for"] === undefined);
+    if (takesForwarded && (forwarded !== undefined || field === "forwarded"))
+      headers["x-forwarded-for"] = forwardedFor(forwarded ?? "").join(", ");
+    next();
+  };
 }

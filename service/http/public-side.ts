@@ -1,4 +1,4 @@
-import { bounds, type WebhookTrigger } from "@copper-kettle/core";
+import { bounds, renderIn, type Brought, type ValueTemplate, type WebhookTrigger } from "@copper-kettle/core";
 import { createHash, timingSafeEqual } from "node:crypto";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import { triggerOf } from "../triggers/arming.js";
@@ -38,8 +38,8 @@ export function servePublicSide(app: Express, context: Context, ready: () => boo
   app.all(`${webhooksPath}/:path{/:secret}`, async (request: Request, response: Response) => {
     const isDraft = request.params["path"] === "draft";
     const coming = await (isDraft ? awaitedByDraft : awaited)(context, request, response);
-    if (request.method === "OPTIONS" && coming.ready.origins.length > 0) return preflight(coming);
-    allowOrigin(coming);
+    const isAllowed = allowOrigin(coming, context);
+    if (request.method === "OPTIONS" && coming.ready.origins) return preflight(coming, isAllowed);
     if (!coming.ready.methods.includes(request.method))
       throw new HttpProblem(
         405,
@@ -93,7 +93,6 @@ const anyDelivery: WebhookTrigger = {
   response: "accepted",
   within: 0,
   most: 1_000_000,
-  origins: [],
   whenBusy: "queue",
   retainFailures: true,
   each: "item",
@@ -169,18 +168,28 @@ async function bodyOf({ ready, request, response }: Coming, traffic: Traffic): P
 }
 
 /** Pages of other sites that the file names may send; never with cookies of ours (WHATWG Fetch, section 3.3). */
-function allowOrigin({ ready, request, response }: Coming): boolean {
-  if (ready.origins.length === 0) return false;
+function allowOrigin({ ready, request, response }: Coming, { constants }: Context): boolean {
+  if (!ready.origins) return false;
   response.vary("Origin");
   const origin = request.get("origin");
-  if (origin === undefined || !ready.origins.includes(origin)) return false;
+  const inScope = { trigger: {}, constants: constants.all(), id: "", at: Date.now() };
+  if (origin === undefined || !originsOf(ready.origins, inScope).includes(origin)) return false;
   response.set("Access-Control-Allow-Origin", origin);
   return true;
 }
 
-function preflight(coming: Coming): void {
-  const { ready, response } = coming;
-  if (allowOrigin(coming))
+/** The origins that a file names; where a constant is not there, none. */
+function originsOf(origins: ValueTemplate, inScope: Brought): unknown[] {
+  try {
+    const listed = renderIn(origins, inScope);
+    return Array.isArray(listed) ? listed : [];
+  } catch {
+    return [];
+  }
+}
+
+function preflight({ ready, response }: Coming, isAllowed: boolean): void {
+  if (isAllowed)
     response
       .set("Access-Control-Allow-Methods", ready.methods.join(", "))
       .set("Access-Control-Allow-Headers", "Content-Type")
