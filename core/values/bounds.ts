@@ -68,6 +68,8 @@ export const bounds = {
   runFaultPause: 10_000,
   /** Runs that act at once. */
   actingRuns: 500,
+  /** Of these turns so many are for runs whose starters wait for the response. */
+  reservedTurns: 50,
   /** Rate limits that are remembered at once, by API and credential. */
   lanes: 10_000,
 } as const;

@@ -22,7 +22,7 @@ import {
 import type { Validators } from "../store/seen.js";
 import { newRunId } from "./ids.js";
 import { portsOf } from "./ports.js";
-import type { RunnerParts } from "./runner.js";
+import type { RunnerParts } from "./runner-parts.js";
 
 /** One look of a poll. */
 export interface LookRequest {

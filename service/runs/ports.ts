@@ -2,7 +2,7 @@ import type { Children, Journal, JsonObject, Ports, Principal } from "@copper-ke
 import { Granted } from "./granted.js";
 import { newNonce } from "./ids.js";
 import { describedOperation } from "./operations.js";
-import type { RunnerParts } from "./runner.js";
+import type { RunnerParts } from "./runner-parts.js";
 
 /** For whom the engine acts. */
 export interface ActsFor {

@@ -18,6 +18,8 @@ export interface Turn {
   parallel: number | undefined;
   /** What it counts against besides. */
   shares?: readonly Share[];
+  /** Somebody waits for its response: it may have one of the turns that are reserved. */
+  awaited?: boolean;
 }
 
 /** The runs of one workflow that wait: those that hold a place go on whenever there is a turn, the others one by one. */
@@ -47,6 +49,8 @@ export class TurnQueue {
   readonly #sharing = new Map<string, number>();
   /** Of each share of which only the latest goes on: the one that has not begun. */
   readonly #latest = new Map<string, Turn>();
+  /** Turns that may have a reserved one, in their order: nothing else of theirs is limited. */
+  readonly #awaited = new Map<string, Turn>();
   #running = 0;
   #paused = false;
   #order: string[] = [];
@@ -56,6 +60,8 @@ export class TurnQueue {
     readonly begin: (turn: Turn) => void,
     /** A run that has not begun and shall not: a later one came. */
     readonly leftOut: (turn: Turn, later: string) => void = () => undefined,
+    /** So many of them are for runs whose starters wait. */
+    readonly reserved = 0,
   ) {}
 
   /** Puts a run into its workflow's queue; `first` for one that comes back. */
@@ -83,6 +89,8 @@ export class TurnQueue {
     const list = this.#placesOf(turn.workflow).has(turn.run) ? line.placed : line.others;
     if (first) list.unshift(turn);
     else list.push(turn);
+    const isLimited = turn.parallel !== undefined || (turn.shares ?? []).length > 0;
+    if (turn.awaited && !isLimited) this.#awaited.set(turn.run, turn);
   }
 
   /** A run keeps its shares, and its place while it sleeps, without running. */
@@ -106,6 +114,7 @@ export class TurnQueue {
   /** Takes a run out: it waits no more, and holds neither a place nor a share. */
   remove(run: string, workflow: string): void {
     this.#placesOf(workflow).delete(run);
+    this.#awaited.delete(run);
     const line = this.#waiting.get(workflow);
     for (const list of line ? [line.placed, line.others] : []) takeOut(list, run);
     for (const { name } of this.#sharesOf.get(run) ?? []) {
@@ -126,7 +135,7 @@ export class TurnQueue {
 
   /** Whether every turn is taken while others wait for one. */
   get crowded(): boolean {
-    return this.#running >= this.most && this.#order.length > 0;
+    return this.#running >= this.most - this.reserved && this.#order.length > 0;
   }
 
   /** How many runs of a workflow hold a place. */
@@ -191,7 +200,7 @@ export class TurnQueue {
 
   #next(): void {
     let passedOver = 0;
-    while (!this.#paused && this.#running < this.most && passedOver < this.#order.length) {
+    while (!this.#paused && this.#running < this.most - this.reserved && passedOver < this.#order.length) {
       const workflow = this.#order.shift() as string;
       const line = this.#waiting.get(workflow) as Line;
       const turn = line.placed.shift() ?? this.#oneOf(line);
@@ -202,11 +211,23 @@ export class TurnQueue {
         continue;
       }
       passedOver = 0;
-      this.#running++;
-      this.#placesOf(workflow).add(turn.run);
-      this.#take(turn.run, turn.shares ?? []);
-      this.begin(turn);
+      this.#begin(turn);
     }
+    while (!this.#paused && this.#running < this.most) {
+      const [turn] = this.#awaited.values();
+      if (!turn) return;
+      const line = this.#waiting.get(turn.workflow);
+      for (const list of line ? [line.placed, line.others] : []) takeOut(list, turn.run);
+      this.#begin(turn);
+    }
+  }
+
+  #begin(turn: Turn): void {
+    this.#awaited.delete(turn.run);
+    this.#running++;
+    this.#placesOf(turn.workflow).add(turn.run);
+    this.#take(turn.run, turn.shares ?? []);
+    this.begin(turn);
   }
 
   /** The first one that may begin. Who needs a share that others hold steps aside until it is free. */

@@ -3,53 +3,23 @@ import {
   printJson,
   bounds,
   type Advanced,
-  type Clock,
   type Entry,
   type JsonObject,
   type Signals,
-  type Transport,
   type Principal,
   readPrincipal,
   printPrincipal,
 } from "@copper-kettle/core";
 import { EventEmitter, setMaxListeners } from "node:events";
-import type { CredentialUses } from "../credentials/use.js";
-import type { Logger } from "pino";
-import type { ApiStore } from "../store/apis.js";
-import type { ConstantStore } from "../store/constants.js";
-import type { DriftStore } from "../store/drift.js";
-import type { FileStore } from "../store/files.js";
-import type { JournalStore } from "../store/journal.js";
 import type { RunJournal } from "../store/run-journal.js";
 import type { RunRecord } from "../store/models.js";
-import type { AsideReader } from "../outbound/aside.js";
 import type { Woken } from "../store/waits.js";
-import type { WorkflowStore } from "../store/workflows.js";
-import type { RememberedStore } from "../store/remembered.js";
 import type { ChildRuns } from "./children.js";
 import { RunFaults } from "./faults.js";
 import { continueRunIds } from "./ids.js";
-import type { LockKeeper } from "./locks.js";
 import { portsOf } from "./ports.js";
-import type { RateLimiter } from "./rate-limiter.js";
+import type { RunnerParts } from "./runner-parts.js";
 import { readShares, TurnQueue, type Turn } from "./queue.js";
-
-export interface RunnerParts {
-  journals: JournalStore;
-  workflows: WorkflowStore;
-  credentials: CredentialUses;
-  constants: ConstantStore;
-  files: FileStore;
-  drift: DriftStore;
-  apis: ApiStore;
-  remembered: RememberedStore;
-  rateLimiter: RateLimiter;
-  locks: LockKeeper;
-  transport: Transport;
-  reader: AsideReader;
-  clock: Clock;
-  log: Logger;
-}
 
 /** A response as it goes to a starter that waits. */
 export interface StarterResponse {
@@ -114,6 +84,7 @@ export class Runner {
         this.#fresh.delete(run);
         this.events.emit("leftOut", run, later);
       },
+      bounds.reservedTurns,
     );
     parts.journals.writer.events.on("woken", (runs) => this.#goOn(runs));
   }
@@ -182,14 +153,18 @@ export class Runner {
   }
 
   /** Puts a run into the queue. */
-  async enqueue(row: Woken, options: { first?: boolean; fresh?: Fresh } = {}): Promise<void> {
+  async enqueue(
+    row: Woken,
+    options: { first?: boolean; fresh?: Fresh; awaited?: boolean } = {},
+  ): Promise<void> {
     if (this.#pause.signal.aborted) return;
     // A long queue must not hold its runs in memory.
     if (options.fresh && this.#fresh.size < bounds.actingRuns) this.#fresh.set(row.id, options.fresh);
     const { workflow } = await this.parts.workflows.parsed(row.text);
     const { id: run, workflow: name } = row;
     const shares = readShares(row.shares);
-    this.#queue.add({ run, workflow: name, parallel: workflow?.limits.parallel, shares }, options);
+    const { awaited = false } = options;
+    this.#queue.add({ run, workflow: name, parallel: workflow?.limits.parallel, shares, awaited }, options);
   }
 
   /** How many runs act at the moment. */

@@ -45,6 +45,36 @@ describe("turns of a workflow whose places are taken", () => {
   });
 });
 
+describe("turns that are reserved", () => {
+  it("go to runs whose starters wait, in their order, and to no other", () => {
+    const begun: string[] = [];
+    const queue = new TurnQueue(
+      3,
+      ({ run }) => begun.push(run),
+      () => undefined,
+      1,
+    );
+    const add = (run: string, awaited = false, parallel?: number): void =>
+      queue.add({ run, workflow: "w", parallel, awaited });
+    for (const run of ["a", "b", "c"]) add(run);
+    expect([begun, queue.crowded]).toEqual([["a", "b"], true]);
+    // Where the order of the starts counts, nobody passes others.
+    add("limited", true, 5);
+    add("first", true);
+    add("second", true);
+    expect(begun).toEqual(["a", "b", "first"]);
+    queue.rested("first", "w", { keepsPlace: false });
+    expect(begun.slice(3)).toEqual(["second"]);
+    // A turn that is not reserved goes to who came first.
+    queue.rested("a", "w", { keepsPlace: false });
+    expect(begun.slice(4)).toEqual([]);
+    queue.rested("second", "w", { keepsPlace: false });
+    expect(begun.slice(4)).toEqual(["c"]);
+    queue.remove("limited", "w");
+    expect(queue.waiting("w")).toBe(0);
+  });
+});
+
 describe("shares of runs", () => {
   const shared = (most = 1, latest = false) => {
     const begun: string[] = [];

@@ -66,6 +66,8 @@ export interface StartRequest {
   caller?: NonNullable<Trigger["caller"]>;
   /** Whether the caller waits for it. */
   waited?: boolean;
+  /** Whether somebody outside waits for its response. */
+  awaited?: boolean;
   /** What has to be masked in it, besides its own. */
   secrets?: string[];
   /** Places that hold secrets, besides those that its inputs say: in the inputs, in fixed results, in steps. */

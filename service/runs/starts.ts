@@ -217,10 +217,11 @@ export class Starts {
     }
     try {
       await RunJournal.writeTogether(this.journals, starts, more);
-      for (const { row, journal, rows: entries, workflow } of queued) {
+      for (const { row, journal, rows: entries, workflow, request } of queued) {
         this.journals.events.emit("state", row.id, workflow.name, "queued");
         await this.runner.enqueue(row, {
           fresh: { row, journal, entries: entries.map(({ entry }) => entry) },
+          awaited: request.awaited === true,
         });
       }
     } finally {

@@ -150,6 +150,7 @@ export class Events {
           ? { keyed: { counts: ready.retainKeys, againAfterFailure: !ready.retainFailures } }
           : {}),
         trigger,
+        awaited: ready.kind === "webhook" && ready.response === "from-run",
         ...filesOf,
         ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],

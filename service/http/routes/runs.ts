@@ -34,6 +34,7 @@ export function serveRuns(app: Express, context: Context): void {
     const options = await optionsOf(context, params.name, what.text, body.options);
     const wait = waitOf(query.wait);
     const started = await starts.start({
+      awaited: wait !== undefined,
       workflow: params.name,
       ...what,
       inputs: body.inputs,
