@@ -183,6 +183,14 @@ describe("polls", () => {
     const name = await world.publish(file("tagged", "id-of: item.id, first: all"));
     await until(async () => (await events(name)).length === 1, "it has started");
     const before = unchanged;
+    await until(async () => unchanged > before, "it has asked again");
+    const { looks: seen } = await world.client.call(routes.listLooks, { params: { name, trigger: "new" } });
+    expect(seen.at(-1)?.entries).toMatchObject([
+      { type: "begun", data: { request: { method: "GET", url: `${url}/tagged` } } },
+      { type: "attempt", response: { status: 200, body: { items: [{ id: 1 }] } } },
+    ]);
+    expect(seen[0]?.entries.at(-1)).toMatchObject({ type: "attempt", response: { status: 304 } });
+    expect((await world.ckettle(["trigger", "looks", name, "new"])).out).toMatch(/GET http.*\/tagged +304/);
     await lookAgain(name);
     expect(unchanged).toBeGreaterThanOrEqual(before + 1);
     items = [{ id: 1 }, { id: 2 }];

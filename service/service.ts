@@ -169,7 +169,7 @@ export async function startService(config: Config): Promise<Service> {
   const acts = new RunActs(journals, runner);
   const { triggers } = workflows;
   const assembled = assembleTriggers({ starts, runner, workflows, constants, log, now });
-  const { events, seen, schedules } = assembled;
+  const { events, seen, looks, schedules } = assembled;
   journals.withReused = (row, own) =>
     withReused(
       { workflows, journals },
@@ -249,6 +249,7 @@ export async function startService(config: Config): Promise<Service> {
     eventStore,
     files,
     seen,
+    looks,
     events,
     schedules,
     log,
@@ -306,6 +307,7 @@ export async function startService(config: Config): Promise<Service> {
       () => eventStore.prune(now()),
       () => triggers.drafts.prune(now()),
       () => seen.prune(now()),
+      () => looks.prune(),
     ],
     log,
   );

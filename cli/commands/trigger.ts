@@ -1,4 +1,5 @@
 import { routes, type Trigger } from "@copper-kettle/contract";
+import { isObject, printJson, type Json } from "@copper-kettle/core";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
@@ -10,7 +11,7 @@ export function addTrigger(program: Command): void {
   const group = program
     .command("trigger")
     .description(
-      "triggers: list, show, on, off, next, now, look, forget, address, events, resend, follow, sample, make-up",
+      "triggers: list, show, on, off, next, now, look, looks, forget, address, events, resend, follow, sample, make-up",
     );
   group
     .command("list")
@@ -85,6 +86,14 @@ export function addTrigger(program: Command): void {
         if (seen.fault !== null) throw new Exit(exitCodes.runFailed);
       },
     );
+  of("looks", "list the last looks of a poll; --json shows what was sent and what came back").action(
+    async (name: string, trigger: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const { looks } = await clientOf(globals).call(routes.listLooks, { params: { name, trigger } });
+      const rows = looks.map(({ at, entries }) => [timeText(at), ...exchangeOf(entries as Json[])]);
+      show(globals, looks, () => table(["AT", "REQUEST", "STATUS"], rows, "It has not looked yet."));
+    },
+  );
   of("forget", "forget what a poll has seen, or the keys of a webhook: what comes again starts runs").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
@@ -104,6 +113,20 @@ export function addTrigger(program: Command): void {
     });
   addTriggerEvents(group);
 }
+
+/** What the last request of a look was, and what came of it. */
+function exchangeOf(entries: readonly Json[]): [string, string] {
+  const all = entries.filter(isObject);
+  const sent = all.find(({ type }) => type === "begun")?.["data"];
+  const request = isObject(sent) && isObject(sent["request"]) ? sent["request"] : {};
+  const attempt = all.filter(({ type }) => type === "attempt").at(-1) ?? {};
+  const { response, failure } = attempt;
+  const came = isObject(response) ? response["status"] : isObject(failure) ? failure["message"] : "";
+  return [`${printed(request["method"])} ${printed(request["url"])}`, printed(came)];
+}
+
+const printed = (value: Json | undefined): string =>
+  value === undefined ? "" : typeof value === "string" ? value : printJson(value);
 
 const rowOf = (one: Trigger): string[] => [
   one.workflow,

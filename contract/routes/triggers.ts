@@ -99,6 +99,26 @@ export const triggersRoutes = {
     status: 200,
     needs: "token",
   }),
+  listLooks: route({
+    method: "GET",
+    path: "/api/workflows/{name}/triggers/{trigger}/looks",
+    summary: "List the last looks of a poll, the newest first: what was sent, and what came back",
+    params: one,
+    output: z.object({
+      looks: z.array(
+        z.object({
+          at: z.string(),
+          entries: z
+            .array(json)
+            .meta({
+              description: "As in the journal of a run, with secrets masked, and without long bodies.",
+            }),
+        }),
+      ),
+    }),
+    status: 200,
+    needs: "token",
+  }),
   forgetTrigger: route({
     method: "DELETE",
     path: "/api/workflows/{name}/triggers/{trigger}/known",

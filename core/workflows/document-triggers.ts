@@ -195,6 +195,9 @@ const webhook = z.strictObject({
 const poll = z.strictObject({
   ...common,
   ...fetch,
+  "retain-keys": duration()
+    .optional()
+    .describe("How long an item that is absent stays known, from 1h on; default: 7d."),
   poll: z.strictObject({
     ...innerCall.shape,
     ...sending,

@@ -6,7 +6,7 @@ import type { TriggerKind } from "./document-triggers.js";
 import { anything, type Shape } from "../shapes/shape.js";
 import type { Preparer } from "./prepare.js";
 import { innerCall } from "./prepare-call.js";
-import { optional, texts, values } from "./prepare-values.js";
+import { optional, retainKeysOf, texts, values } from "./prepare-values.js";
 import { prepareWebhook } from "./prepare-webhook.js";
 import type { ReadyTrigger, TriggerBase } from "./triggers.js";
 
@@ -184,6 +184,7 @@ function preparePoll(
   own: JsonObject,
   path: Path,
   base: TriggerBase,
+  raw: JsonObject,
 ): ReadyTrigger | undefined {
   const { source } = preparer;
   const every = preparer.duration(own["every"], [...path, "every"]);
@@ -227,6 +228,7 @@ function preparePoll(
     ...optional("ignore", of("ignore", ["item"])),
     first: since ? { since } : own["first"] === "all" ? "all" : "skip",
     gone: own["gone"] === true,
+    ...optional("retainKeys", retainKeysOf(preparer, raw, path)),
     each: own["one-run-each"] === "batch" ? "batch" : "item",
     most: typeof own["most"] === "number" ? own["most"] : 100,
     ...(isObject(mark) && value

@@ -29,3 +29,12 @@ export function texts<K extends string>(value: JsonObject, keys: readonly K[]): 
   for (const key of keys) if (typeof value[key] === "string") found[key] = value[key];
   return found;
 }
+
+/** How long a trigger remembers what it knows, in milliseconds. @param path that of the trigger's kind */
+export function retainKeysOf(preparer: Preparer, raw: JsonObject, path: Path): number | undefined {
+  const at = [...path.slice(0, -1), "retain-keys"];
+  const retained = preparer.duration(raw["retain-keys"], at);
+  if (retained !== undefined && retained < 3_600_000)
+    preparer.source.report(at, "trigger", '"retain-keys" must be at least 1h.');
+  return retained;
+}

@@ -3,7 +3,7 @@ import { parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { Preparer } from "./prepare.js";
-import { optional, values } from "./prepare-values.js";
+import { optional, retainKeysOf, values } from "./prepare-values.js";
 import type { ReadyTrigger, Reply, TriggerBase, Verify } from "./triggers.js";
 
 /** Paths below /webhooks/ that are the service's own. */
@@ -48,9 +48,7 @@ export function prepareWebhook(
       "webhook",
       "The sender is answered before something is fetched, so it cannot get what the run responds.",
     );
-  const retainKeys = preparer.duration(raw["retain-keys"], [...path.slice(0, -1), "retain-keys"]);
-  if (retainKeys !== undefined && retainKeys < 3_600_000)
-    source.report([...path.slice(0, -1), "retain-keys"], "webhook", '"retain-keys" must be at least 1h.');
+  const retainKeys = retainKeysOf(preparer, raw, path);
   checkItems(preparer, own, path, raw);
   const { calls, per } = rateLimitPolicy(own["rate-limit"]) ?? {};
   preparer.duration(at(own["rate-limit"], "per"), [...path, "rate-limit", "per"]);

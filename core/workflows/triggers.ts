@@ -103,6 +103,8 @@ export interface PollTrigger extends TriggerBase {
   first: "skip" | "all" | { since: ValueTemplate };
   /** Whether an item that is not there any more starts a run, too. */
   gone: boolean;
+  /** How long an item that is absent stays known, in milliseconds. */
+  retainKeys?: number;
   each: "item" | "batch";
   /** With `batch`: so many items a run. */
   most: number;

@@ -28,6 +28,7 @@ import type { RunActs } from "../runs/acts.js";
 import type { TokenVerifier } from "../triggers/token-verifier.js";
 import type { Events } from "../triggers/events.js";
 import type { Schedules } from "../triggers/schedules.js";
+import type { LookStore } from "../store/looks.js";
 import type { SeenStore } from "../store/seen.js";
 import type { FileStore } from "../store/files.js";
 import type { EventStore } from "../store/events.js";
@@ -81,6 +82,7 @@ export interface Context {
   eventStore: EventStore;
   files: FileStore;
   seen: SeenStore;
+  looks: LookStore;
   events: Events;
   schedules: Schedules;
   acts: RunActs;

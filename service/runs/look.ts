@@ -5,6 +5,7 @@ import {
   scopeOf,
   journalFormat,
   languageVersion,
+  parseJson,
   printForPeople,
   type CallStep,
   type Children,
@@ -12,6 +13,7 @@ import {
   type HttpRequest,
   type HttpResponse,
   type JournalRow,
+  type Json,
   type JsonObject,
   type Principal,
   type SendOptions,
@@ -41,7 +43,10 @@ export interface LookRequest {
 }
 
 /** What a look gave; `unchanged`: what it gave the last time. */
-export type Looked = { outcome: JsonObject } | { fault: string } | { unchanged: true };
+export type Looked = ({ outcome: JsonObject } | { fault: string } | { unchanged: true }) & {
+  /** What was sent and what came back, as people may see it. */
+  shown: Json[];
+};
 
 /** Asks only for a response that is another than the last one (RFC 9110, section 13). */
 class Conditional implements Transport {
@@ -114,13 +119,17 @@ export async function look(
   const one: Workflow = { name: workflow, triggers: {}, limits: { whenBusy: "queue" }, steps: [call] };
   const signals = { stop: signal, pause: signal, rouse: signal, cut: signal };
   const result = await advance(one, { id, origin: id, version }, ports, [started], signals, locals);
-  if (conditional.unchanged) return { unchanged: true };
+  const shown = rows
+    .filter(({ entry }) => entry.type === "begun" || entry.type === "attempt")
+    .map(({ open }) => parseJson(open));
+  if (conditional.unchanged) return { unchanged: true, shown };
   const entries = [started, ...rows.map(({ entry }) => entry)];
   const outcome =
     result.state === "succeeded" ? own(stepsOf(scopeOf(entries, { id })), call.name) : undefined;
-  if (isObject(outcome)) return { outcome };
-  if (result.error) return { fault: result.error.message };
+  if (isObject(outcome)) return { outcome, shown };
+  if (result.error) return { fault: result.error.message, shown };
   return {
+    shown,
     fault:
       result.until === undefined
         ? "It gave no response."

@@ -27,7 +27,7 @@ const bite = 100;
 
 /** A table whose rows people look at, with the columns that may hold what is looked for. */
 interface Place {
-  table: "samples" | "tries" | "activity" | "drift" | "events" | "runs";
+  table: "samples" | "tries" | "activity" | "drift" | "events" | "runs" | "looks";
   key: string[];
   json: string[];
   texts: string[];
@@ -35,6 +35,7 @@ interface Place {
 
 const places: Place[] = [
   { table: "samples", key: ["api", "operation", "name"], json: ["given", "headers", "body"], texts: [] },
+  { table: "looks", key: ["workflow", "trigger_name", "at"], json: ["entries"], texts: [] },
   { table: "tries", key: ["id"], json: ["given", "result"], texts: [] },
   { table: "activity", key: ["id"], json: [], texts: ["name", "detail"] },
   { table: "drift", key: ["api", "operation", "status", "what", "path"], json: [], texts: ["detail"] },
@@ -302,7 +303,7 @@ export class Erasing {
           );
         }
         if (change.size === 0 || !mayChange(row)) continue;
-        if (table !== "runs") this.#found[table]++;
+        if (table !== "runs") this.#found[table === "looks" ? "events" : table]++;
         if (this.dry) continue;
         await this.#change(
           `UPDATE ${table} SET ${[...change.keys()].map((name) => `${name} = ?`).join(", ")} WHERE ${key.map((name) => `${name} = ?`).join(" AND ")}`,

@@ -21,6 +21,8 @@ export interface PollState {
   /** So many items are gone at once that nothing was started for them; and whether a person said that it is right. */
   gone?: number;
   goneAgreed?: boolean;
+  /** How long an item that is absent stays known, in milliseconds. */
+  retain?: number;
   /** What the last response was known by, in the version that asked; a response that is the same need not be sent again. */
   validators?: Validators;
   /** Looks that failed in a row, and why the last one did. */
@@ -182,12 +184,14 @@ export class SeenStore {
     const { connection } = this.writer.store;
     const keys = "(environment, workflow, trigger_name, digest)";
     const columns = "environment, workflow, trigger_name, digest";
-    const old = `DELETE FROM seen WHERE ${keys} IN (SELECT ${columns} FROM seen WHERE absent_since < ? LIMIT ${bite})`;
+    const old = `DELETE FROM seen WHERE ${keys} IN (SELECT ${columns} FROM seen WHERE absent_since < ? - coalesce(
+      (SELECT json_extract(poll, '$.retain') FROM triggers WHERE triggers.environment = seen.environment
+        AND triggers.workflow = seen.workflow AND triggers.name = seen.trigger_name), ${absentMillis}) LIMIT ${bite})`;
     const orphans = `DELETE FROM seen WHERE ${keys} IN (SELECT ${columns} FROM seen WHERE NOT EXISTS (
       SELECT 1 FROM triggers WHERE triggers.workflow = seen.workflow AND triggers.name = seen.trigger_name) LIMIT ${bite})`;
     const some = (sql: string, values: unknown[]): Promise<number> =>
       this.writer.write(() => execute(connection, sql, values));
-    while ((await some(old, [now - absentMillis])) === bite);
+    while ((await some(old, [now])) === bite);
     while ((await some(orphans, [])) === bite);
   }
 

@@ -3,6 +3,7 @@ import { look, type LookRequest } from "../runs/look.js";
 import type { Runner } from "../runs/runner.js";
 import type { Starts } from "../runs/starts.js";
 import type { ConstantStore } from "../store/constants.js";
+import { LookStore } from "../store/looks.js";
 import { SeenStore } from "../store/seen.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { Events } from "./events.js";
@@ -26,13 +27,15 @@ export function assembleTriggers({ starts, runner, workflows, constants, log, no
   const lookAt = (request: LookRequest) => look(runner.parts, request);
   const fetching = new Fetching({ events, store, workflows, look: lookAt, log });
   const seen = new SeenStore(writer, store.sealer);
+  const looks = new LookStore(writer);
   const waiting = (workflow: string): number => runner.waiting(workflow);
-  const polls = new Polls({ seen, workflows, constants, events, look: lookAt, waiting, log, now });
+  const polls = new Polls({ seen, looks, workflows, constants, events, look: lookAt, waiting, log, now });
   const paused = (): boolean => runner.paused;
   const schedules = new Schedules({ triggers, polls, workflows, constants, events, paused, log, now });
   return {
     events,
     seen,
+    looks,
     schedules,
     async start(): Promise<void> {
       await fetching.start();

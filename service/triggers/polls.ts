@@ -15,6 +15,7 @@ import type { Logger } from "pino";
 import { newRunId } from "../runs/ids.js";
 import type { Looked, LookRequest } from "../runs/look.js";
 import type { ConstantStore } from "../store/constants.js";
+import type { LookStore } from "../store/looks.js";
 import { seenKey, type Validators } from "../store/seen.js";
 import { activeName, type TriggerRecord } from "../store/triggers.js";
 import type { WorkflowStore } from "../store/workflows.js";
@@ -26,6 +27,7 @@ const slowest = 3_600_000;
 /** So many items are shown of what a look would start. */
 const mostShown = 50;
 export interface PollParts extends TakingParts {
+  looks: LookStore;
   workflows: WorkflowStore;
   constants: ConstantStore;
   look: (request: LookRequest) => Promise<Looked>;
@@ -162,6 +164,8 @@ export class Polls {
     const mark = markAsked(look, about);
     if (isObject(mark)) return { fault: String(mark["fault"]) };
     const looked = await this.#call(look, mark);
+    const { workflow, name } = look.row;
+    await this.parts.looks.note(workflow, name, { at: about.at, entries: looked.shown });
     if (!("outcome" in looked)) return looked;
     const read = readOf(look.ready, looked.outcome, about);
     if ("fault" in read) return read;

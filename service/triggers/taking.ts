@@ -88,6 +88,7 @@ export class Taking {
       {
         ...state,
         primed: true,
+        ...retainOf(ready),
         read: items.length,
         ...(mark === undefined ? {} : { mark }),
         ...(left > 0 ? { heldBack: left } : {}),
@@ -104,7 +105,7 @@ export class Taking {
   async unchanged({ row, ready, state }: Look): Promise<void> {
     const { seen, now } = this.parts;
     const { validators } = state;
-    const next = { ...settledState(state), ...(validators ? { validators } : {}) };
+    const next = { ...settledState(state), ...retainOf(ready), ...(validators ? { validators } : {}) };
     await seen.setState(row.workflow, row.name, next, (state.lookedAt ?? now()) + ready.every);
   }
 
@@ -197,6 +198,9 @@ export class Taking {
 const isFirst = ({ state, ready }: Pick<Look, "state" | "ready">): boolean =>
   !state.primed && (ready.first === "skip" || state.anew === true);
 
+const retainOf = ({ retainKeys }: PollTrigger): Pick<PollState, "retain"> =>
+  retainKeys === undefined ? {} : { retain: retainKeys };
+
 /** What stays of the state of a poll after a look that succeeded. */
 function settledState(state: PollState): PollState {
   const {
@@ -206,6 +210,7 @@ function settledState(state: PollState): PollState {
     gone: _gone,
     goneAgreed: _agreed,
     anew: _anew,
+    retain: _retain,
     validators: _validators,
     ...stays
   } = state;

@@ -109,6 +109,12 @@ export function serveTriggers(app: Express, context: Context): void {
     return { ...seen, fresh: fresh as never, started };
   });
 
+  serve(app, routes.listLooks, async ({ params }) => {
+    const { workflow, name } = await found(params);
+    const looks = await context.looks.list(workflow, name);
+    return { looks: looks.map(({ at, entries }) => ({ at: iso(at), entries: entries as never[] })) };
+  });
+
   serve(app, routes.forgetTrigger, async ({ params, by }) => {
     const row = await found(params);
     const { workflow, name, kind } = row;
