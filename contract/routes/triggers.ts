@@ -108,11 +108,9 @@ export const triggersRoutes = {
       looks: z.array(
         z.object({
           at: z.string(),
-          entries: z
-            .array(json)
-            .meta({
-              description: "As in the journal of a run, with secrets masked, and without long bodies.",
-            }),
+          entries: z.array(json).meta({
+            description: "As in the journal of a run, with secrets masked, and without long bodies.",
+          }),
         }),
       ),
     }),

@@ -129,7 +129,13 @@ export function serveTriggers(app: Express, context: Context): void {
       kind === "poll"
         ? { items: await schedules.parts.polls.forget(row), keys: 0 }
         : { items: 0, keys: await triggers.forgetKeys(workflow, name) };
-    await activity.note({ by, action: "forgot", kind: "workflow", name: workflow, detail: `trigger ${name}` });
+    await activity.note({
+      by,
+      action: "forgot",
+      kind: "workflow",
+      name: workflow,
+      detail: `trigger ${name}`,
+    });
     void schedules.wakeSoon();
     return forgot;
   });
