@@ -93,4 +93,24 @@ steps: [{ step: reply, respond: { body: { hello: "\${inputs.guest}" } } }]
     await triggers.getByText("The rest was shown once.").waitFor();
     expect(complaints).toEqual([]);
   });
+
+  it("shows what the last looks of a poll sent and got", async () => {
+    await world.publish(`copper-kettle: 1
+name: guests
+triggers:
+  new: { poll: { request: "GET \${constants.stays}/guests", using: stays-key, every: 1h, items: body.items, id-of: item.id } }
+steps: [{ step: a, note: seen }]
+`);
+    await page.goto(new URL("/workflows/guests", page.url()).href);
+    await page.getByRole("tab", { name: "Triggers" }).click();
+    await panel()
+      .getByText(/Looked .*: \d+ items/)
+      .waitFor();
+    await button("Last looks").click();
+    const looks = page.getByRole("list", { name: "Last looks of new" });
+    await looks.getByText(`GET ${world.stays.url}/guests: 200`).waitFor();
+    await looks.getByText("content-type").waitFor();
+    expect(await looks.getByRole("listitem").count()).toBe(1);
+    expect(complaints).toEqual([]);
+  });
 });

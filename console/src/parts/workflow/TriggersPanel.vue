@@ -6,6 +6,7 @@ import { api, sentence } from "../../api.js";
 import { forgetShapes } from "../../logic/catalogue.js";
 import { when } from "../../logic/format.js";
 import CopyText from "../shared/CopyText.vue";
+import LastLooks from "./LastLooks.vue";
 import ProgramCalls from "./ProgramCalls.vue";
 import JsonTree from "../shared/JsonTree.vue";
 
@@ -21,8 +22,8 @@ const asked = ref("");
 const calls = ref(false);
 /** What a poll would start that looked now. */
 const looked = shallowRef<{ trigger: string; count: number }>();
-/** What the last looks of a poll sent and got. */
-const lastLooks = shallowRef<{ trigger: string; looks: { at: string; entries: unknown[] }[] }>();
+/** The poll whose last looks are shown. */
+const lastLooks = ref("");
 const draftAddress = shallowRef<{ address: string; until: string }>();
 /** While somebody waits for a delivery, events are looked for. */
 let waiting: ReturnType<typeof setInterval> | undefined;
@@ -56,13 +57,6 @@ async function switched(one: Trigger, on: boolean): Promise<void> {
     await api.call(routes.switchTrigger, { params: { ...params, trigger: one.name }, body: { on } });
   });
   if (done) await load();
-}
-async function showLooks(one: Trigger): Promise<void> {
-  if (lastLooks.value?.trigger === one.name) return void (lastLooks.value = undefined);
-  await guarded(async () => {
-    const { looks } = await api.call(routes.listLooks, { params: { ...params, trigger: one.name } });
-    lastLooks.value = { trigger: one.name, looks };
-  });
 }
 async function waitForDelivery(): Promise<void> {
   const done = await guarded(async () => {
@@ -193,8 +187,8 @@ watch(() => [props.newestRun, props.published], load);
             <v-btn
               size="small"
               variant="text"
-              :aria-expanded="lastLooks?.trigger === one.name"
-              @click="showLooks(one)"
+              :aria-expanded="lastLooks === one.name"
+              @click="lastLooks = lastLooks === one.name ? '' : one.name"
               >Last looks</v-btn
             >
           </template>
@@ -216,13 +210,7 @@ watch(() => [props.newestRun, props.published], load);
           }}{{ one.looked.heldBack > 0 ? `, held back: ${one.looked.heldBack}` : ""
           }}{{ one.looked.gone > 0 ? `, gone at once: ${one.looked.gone}` : "" }}
         </div>
-        <ul v-if="lastLooks?.trigger === one.name" class="list" :aria-label="`Last looks of ${one.name}`">
-          <li v-if="lastLooks.looks.length === 0" class="dim">It has not looked yet.</li>
-          <li v-for="(seen, index) in lastLooks.looks" :key="seen.at">
-            <span>{{ when(seen.at) }}</span>
-            <JsonTree :value="seen.entries" :open-to="index === 0 ? 1 : 0" />
-          </li>
-        </ul>
+        <LastLooks v-if="lastLooks === one.name" :workflow="workflow" :trigger="one.name" />
         <v-alert v-if="one.trouble" type="warning" density="compact">{{ one.trouble }}</v-alert>
         <template v-if="one.address">
           <CopyText v-if="one.address.secret === 'none'" :text="one.address.url" label="Its address" />
