@@ -61,9 +61,11 @@ async function bare(runs, parallel, steps) {
   return (runs * steps * 1000) / millis;
 }
 
-/** Starts the bare route for starts. */
+let bareRoutes = 0;
+
+/** Starts the bare route for starts, on a database of its own. */
 async function startBare() {
-  const child = node("bare-starts.mjs", [join(folder, "bare-starts.sqlite")]);
+  const child = node("bare-starts.mjs", [join(folder, `bare-starts-${bareRoutes++}.sqlite`)]);
   return { url: await firstLine(child), stop: () => child.stdin.end() };
 }
 

@@ -27,6 +27,7 @@ export function addStatus(program: Command): void {
           `${status.workflows} workflows`,
           ...runs,
           ...(status.paused ? ["All runs are paused. Resume them with: ckettle resume"] : []),
+          ...(status.clock === null ? [] : [status.clock]),
           ...(status.trouble ? [`Runs cannot continue at the moment: ${status.trouble.message}`] : []),
         ].join("\n");
       });

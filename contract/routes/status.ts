@@ -19,6 +19,10 @@ export const statusRoutes = {
       runs: z.record(z.string(), z.number()),
       paused: z.boolean(),
       trouble,
+      clock: z
+        .string()
+        .nullable()
+        .meta({ description: "What was done since the machine's clock was set back, as a sentence." }),
     }),
     status: 200,
     needs: "token",

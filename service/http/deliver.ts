@@ -30,6 +30,8 @@ export interface Coming {
   /** The version that takes it, 0 for the draft; and in whose name its runs act. */
   version: number;
   principal: Principal | undefined;
+  /** The name under which its keys count, where that is another. */
+  keyedAs?: string | undefined;
   /** Of a draft that cannot take it yet: why. */
   notYet?: string;
   request: Request;
@@ -135,6 +137,7 @@ export async function deliver(
   const key = usualKey(verify, brought);
   const happened = await context.events.begin({
     as: id,
+    keyedAs: coming.keyedAs,
     workflow,
     trigger,
     brought,

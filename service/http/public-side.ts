@@ -80,7 +80,8 @@ async function awaited(context: Context, request: Request, response: Response): 
     throw refusal(503, "off", "Switched off", "This webhook is switched off. Try again later.", "300");
   const { version, principal } = published;
   const came = { request, response, headers: headersOf(request), query: queryOf(request) };
-  return { workflow: row.workflow, trigger: row.name, ready, version, principal, ...came };
+  const keyedAs = row.keyedAs ?? undefined;
+  return { workflow: row.workflow, trigger: row.name, keyedAs, ready, version, principal, ...came };
 }
 
 /** What takes a delivery of a draft that has no webhook yet: whoever builds it looks at what came. */

@@ -16,6 +16,7 @@ import { expected } from "./migrations/0017-expect.js";
 import { digestSeen, seenDigests } from "./migrations/0018-seen.js";
 import { many } from "./migrations/0019-many.js";
 import { looks } from "./migrations/0020-looks.js";
+import { keyedAs } from "./migrations/0021-keyed-as.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -51,6 +52,7 @@ export const migrations: Migration[] = [
   { name: "0018-seen", statements: seenDigests, then: digestSeen },
   { name: "0019-many", statements: many },
   { name: "0020-looks", statements: looks },
+  { name: "0021-keyed-as", statements: keyedAs },
 ];
 
 /** The database was written by a later version, which this one would misread. */

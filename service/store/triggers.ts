@@ -24,6 +24,8 @@ export interface TriggerRecord {
   dueAt: number | null;
   /** When it was taken out of the file. */
   goneAt: number | null;
+  /** The name under which its keys count, where it is another: one that it had before. */
+  keyedAs: string | null;
 }
 
 /** A trigger as the file of a version has it. */
@@ -40,7 +42,7 @@ export interface Wanted {
 }
 
 const columns = `workflow, name, kind, version, is_on AS isOn, path, secret, older_secret AS olderSecret,
-  older_until AS olderUntil, beat, due_at AS dueAt, gone_at AS goneAt`;
+  older_until AS olderUntil, beat, due_at AS dueAt, gone_at AS goneAt, keyed_as AS keyedAs`;
 
 /** Leaves out those that are being carried out, by `activeName`. */
 const notAmong = "workflow || ' ' || name NOT IN (SELECT value FROM json_each(:active))";
@@ -151,15 +153,15 @@ export class TriggerStore {
     for (const { name, was } of wanted)
       if (was !== undefined) {
         await run(
-          `UPDATE OR IGNORE triggers SET name = ? WHERE workflow = ? AND name = ?
+          `UPDATE OR IGNORE triggers SET name = ?, keyed_as = coalesce(keyed_as, name) WHERE workflow = ? AND name = ?
             AND name NOT IN (SELECT value FROM json_each(?))`,
           [name, workflow, was, names],
         );
-        await run("UPDATE OR IGNORE seen SET trigger_name = ? WHERE workflow = ? AND trigger_name = ?", [
-          name,
-          workflow,
-          was,
-        ]);
+        for (const table of ["seen", "looks"])
+          await run(
+            `UPDATE OR IGNORE ${table} SET trigger_name = ? WHERE workflow = ? AND trigger_name = ?`,
+            [name, workflow, was],
+          );
       }
     await run(
       `UPDATE triggers SET gone_at = coalesce(gone_at, ?), path = NULL, due_at = NULL
@@ -171,8 +173,9 @@ export class TriggerStore {
     for (const { name, kind, path, beat, dueAt, expectWithin } of wanted) {
       if (path !== null) await this.#requireFree(path, workflow);
       await run(
-        `INSERT INTO triggers (workflow, name, kind, version, path, beat, due_at, changed_at, expect_within)
-          VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+        `INSERT INTO triggers (workflow, name, kind, version, path, beat, due_at, changed_at, expect_within, keyed_as)
+          VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9,
+            CASE WHEN EXISTS (SELECT 1 FROM triggers WHERE workflow = ?1 AND keyed_as = ?2) THEN ?2 || ' ' || ?8 END)
           ON CONFLICT (environment, workflow, name) DO UPDATE SET kind = excluded.kind, version = excluded.version,
             path = excluded.path,
             beat = CASE WHEN beat <= excluded.changed_at AND due_at IS NOT NULL AND excluded.beat IS NOT NULL

@@ -9,6 +9,7 @@ import {
   type Reader,
 } from "@copper-kettle/core";
 import busboy from "busboy";
+import { isUtf8 } from "node:buffer";
 
 /** A delivery whose body is to be read. */
 interface Delivered {
@@ -37,6 +38,9 @@ export async function broughtBy(
     const parts = await partsOf(type, body);
     return "fault" in parts ? { ...of(null), ...parts } : of(await partsValue(parts, keep));
   }
+  // RFC 8259, section 8.1. A byte that is replaced by another sign would be taken for what was sent.
+  if (/^application\/(?:[\w.-]+\+)?json/i.test(type) && !isUtf8(Buffer.from(body)))
+    return { ...of(null), fault: "The body is not UTF-8, as JSON has to be." };
   const found = await read({ status: 200, headers, body, url: "" }, undefined);
   if (found.fault) return { ...of(null), fault: found.fault };
   if (found.body === undefined)

@@ -38,6 +38,8 @@ export interface Arriving {
   at: number;
   /** What is the same in a repeat, where the trigger has no `once-per`. */
   key?: string;
+  /** The name under which its keys count, where that is not the trigger's. */
+  keyedAs?: string | undefined;
   /** Rows that become durable with it. */
   also?: StoreRow[];
   /** Sent through again: keys do not count. */
@@ -145,7 +147,10 @@ export class Events {
         ...what,
         inputs: judged.inputs,
         by: draftBy ?? itself,
-        key: key === undefined || again ? undefined : keyOf(name, key, { isDraft: draftBy !== undefined }),
+        key:
+          key === undefined || again
+            ? undefined
+            : keyOf(given.keyedAs ?? name, key, { isDraft: draftBy !== undefined }),
         ...(ready.kind === "webhook"
           ? { keyed: { counts: ready.retainKeys, againAfterFailure: !ready.retainFailures } }
           : {}),

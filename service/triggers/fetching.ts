@@ -71,8 +71,10 @@ export class Fetching {
     const ready = file && triggerOf(file, trigger);
     if (!what || !ready) return void (await refuse("Its workflow has no such trigger any more."));
     const key = ready.kind === "webhook" ? usualKey(ready.verify, brought) : undefined;
+    const keyedAs = (await workflows.triggers.find(workflow, trigger))?.keyedAs ?? undefined;
     const arriving = {
       id,
+      keyedAs,
       workflow,
       trigger,
       at,

@@ -41,7 +41,8 @@ export async function beginItems(
 ): Promise<Happened> {
   const { event, arriving, what, ready, end } = around;
   const { workflow, again = false, draftBy, key } = arriving;
-  const keyed = (id: string) => keyOf(event.trigger, id, { isDraft: draftBy !== undefined });
+  const keyed = (id: string) =>
+    keyOf(arriving.keyedAs ?? event.trigger, id, { isDraft: draftBy !== undefined });
   const all: Keyed[] = items.map((one, index) => ({
     ...one,
     key: one.id === undefined || again ? undefined : keyed(one.id),

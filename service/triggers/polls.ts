@@ -66,6 +66,11 @@ export class Polls {
     return [...this.#looking.keys()];
   }
 
+  /** The time between two looks, in milliseconds; 0 where the version in force has no such poll. */
+  async every(row: TriggerRecord): Promise<number> {
+    return (await this.#prepared(row))?.ready.every ?? 0;
+  }
+
   /** Begins a look; `done` is called when the next one is noted. */
   begin(row: TriggerRecord, done: () => void): void {
     const name = activeName(row);

@@ -10,7 +10,9 @@ import type { Polls } from "./polls.js";
 /** So many that are due are taken at a time. */
 const bite = 500;
 /** The clock is looked at this often, in milliseconds: it may be set meanwhile. */
-const longestSleep = 60_000;
+const longestSleep = 10_000;
+/** A poll that is to look later than this, and than its own interval, has that of a wrong clock; in milliseconds. */
+const latestLook = 2 * 3_600_000;
 /** A clock that is back by more than this makes every next time be computed again, in milliseconds. */
 const setBack = 3_600_000;
 /** So many missed beats are counted. */
@@ -34,6 +36,8 @@ export class Schedules {
   #waking: Promise<void> = Promise.resolve();
   #closed = false;
   #lastNow = 0;
+  /** To when the clock was set back last, and by how much, in milliseconds; undefined: it was not. */
+  clockSet: { to: number; by: number } | undefined;
 
   constructor(readonly parts: ScheduleParts) {}
 
@@ -63,13 +67,19 @@ export class Schedules {
     return this.#waking;
   }
 
-  /** Next times again: of schedules whose dates, or whose clock, changed. */
+  /** Next times again: of schedules whose dates, or whose clock, changed; and of polls that would look too late. */
   async recompute(): Promise<void> {
     const { triggers, now, constants } = this.parts;
     for (const row of await triggers.list()) {
-      if (row.kind !== "schedule" || row.isOn === 0) continue;
-      const ready = await this.#ready(row);
+      if (row.isOn === 0) continue;
       const { workflow, name } = row;
+      if (row.kind === "poll") {
+        const every = await this.parts.polls.every(row);
+        const isLate = (row.dueAt ?? 0) > now() + Math.max(latestLook, 2 * every);
+        if (isLate) await triggers.setOn(workflow, name, true, { beat: now(), dueAt: now() });
+      }
+      if (row.kind !== "schedule") continue;
+      const ready = await this.#ready(row);
       const next = nextOf(ready?.ready, { workflow, name, constants: constants.all(), after: now() });
       // One that is past waits to be carried out; one that lies ahead of the next time is of a clock that was wrong.
       const isPast = row.beat !== null && row.beat <= now();
@@ -87,7 +97,12 @@ export class Schedules {
   async #wake(): Promise<void> {
     if (this.#closed) return;
     const { triggers, now, paused } = this.parts;
-    if (now() < this.#lastNow - setBack) await this.recompute();
+    const back = this.#lastNow - now();
+    if (back > setBack) {
+      this.clockSet = { to: now(), by: back };
+      this.parts.log.warn({ by: back }, "the clock was set back: next times are computed again");
+      await this.recompute();
+    }
     this.#lastNow = now();
     if (paused()) return this.#sleep(longestSleep);
     const { polls } = this.parts;
