@@ -1,3 +1,4 @@
+import { changing } from "./units.mjs";
 import { execFileSync } from "node:child_process";
 import { readFileSync, statSync } from "node:fs";
 import { join } from "node:path";
@@ -219,6 +220,8 @@ export async function engine(folder, base, bare, startBare, say) {
   const asleep = await sleeping(folder, base);
   say("Measuring: starts …");
   const starts = await starting(folder, base, startBare);
+  say("Measuring: units of work …");
+  const changed = await changing(folder);
   say("Measuring: 20,000 runs, of which 1,000 are kept …");
   const kept = await forgetting(folder, base);
   const loopRatio = `${ratio(loop.bare, loop.ours)} (${whole(loop.ours)} ms against ${whole(loop.bare)} ms)`;
@@ -261,6 +264,12 @@ export async function engine(folder, base, bare, startBare, say) {
       startRatio,
       "0.6",
       starts.ours / starts.bare >= 0.6,
+    ],
+    [
+      "units of work that change one row, 50 side by side, against bare rows in a group commit",
+      `${ratio(changed.ours, changed.bare)} (${whole(changed.ours)} against ${whole(changed.bare)} a second)`,
+      "0.25",
+      changed.ours / changed.bare >= 0.25,
     ],
     [
       "from a start to the first byte that goes out, median, idle",
