@@ -103,9 +103,33 @@ describe("credentials of every static kind", () => {
     await reset(far.depot);
     await world.settled((await world.run("use-digest")).id);
     const requests = await arrived(far.depot);
+    // The nonce of before is not known any more: it is challenged with another one.
     expect(requests.map((request) => request.status)).toEqual([401, 200]);
-    expect(requests[0]?.headers["authorization"]).toBeUndefined();
     expect(requests[1]?.headers["authorization"]).toContain("algorithm=SHA-256");
+    expect(requests[1]?.headers["authorization"]).toContain("nc=00000001");
+  });
+
+  it("uses the nonce of a Digest challenge on, with its count: 1.1 requests a call", async () => {
+    await world.publish(
+      'copper-kettle: 1\nname: many-digests\nsteps:\n  - step: all\n    each: lists.range(100)\n    parallel: 5\n    steps:\n      - { step: a, request: "GET ${constants.depot}/stock", using: use-digest-on }\n',
+    );
+    await world.client.call(routes.putCredential, {
+      params: { name: "use-digest-on" },
+      body: { kind: "digest", user: depotUser, password: depotPassword },
+    });
+    await reset(far.depot);
+    expect((await world.settled((await world.run("many-digests")).id)).error).toBeNull();
+    const requests = await arrived(far.depot);
+    expect(requests.filter(({ status }) => status === 200)).toHaveLength(100);
+    expect(requests.length).toBeLessThanOrEqual(110);
+    // With another password no call begins with a proof by the old one.
+    await world.client.call(routes.putCredential, {
+      params: { name: "use-digest-on" },
+      body: { kind: "digest", user: depotUser, password: "wrong" },
+    });
+    await reset(far.depot);
+    await world.settled((await world.run("many-digests")).id);
+    expect((await arrived(far.depot))[0]?.headers["authorization"]).toBeUndefined();
   });
 
   it("signs each attempt anew: a new time, a new nonce", async () => {

@@ -33,6 +33,7 @@ export * from "./http/retry-after.js";
 export * from "./http/retry.js";
 export { RateLimit, rateLimitPolicy, type RateLimitPolicy } from "./http/rate-limit.js";
 export * from "./credentials/credential.js";
+export { DigestSessions } from "./credentials/digest.js";
 export { checkScheme, SchemeFault, type SigningScheme } from "./credentials/signed.js";
 export type { KeyPlace } from "./credentials/place.js";
 export { explainRefusal, explainTls, type Refusal } from "./credentials/explain-refusal.js";

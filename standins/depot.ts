@@ -15,9 +15,10 @@ interface Order {
 /** The old supplier: orders as CSV over Basic, stock as XML over Digest. */
 export function depot(): Definition {
   let orders: Order[] = [];
-  let nonces = new Set<string>();
+  /** The nonces that were given out, with the counts that were used of each: a proof is taken once. */
+  let nonces = new Map<string, Set<string>>();
   const reset = (): void => {
-    nonces = new Set();
+    nonces = new Map();
     orders = Array.from({ length: 7 }, (_, index) => ({
       number: `o-${index + 1}`,
       hut: index % 2 === 0 ? "corrie" : "eyrie",
@@ -31,18 +32,22 @@ export function depot(): Definition {
     const field = request.headers.authorization ?? "";
     const value = (name: string): string => new RegExp(`\\b${name}="?([^",]+)"?`).exec(field)?.[1] ?? "";
     if (!field.startsWith("Digest ")) return "The header Authorization with a Digest is missing.";
-    if (!nonces.has(value("nonce"))) return "This nonce is not one of ours.";
+    const used = nonces.get(value("nonce"));
+    if (used === undefined) return "This nonce is not one of ours.";
+    if (used.has(value("nc"))) return "This proof was used before.";
     const algorithm = value("algorithm") === "SHA-256" ? "sha256" : "md5";
     const hash = (text: string): string => createHash(algorithm).update(text).digest("hex");
     const secret = hash(`${depotUser}:depot:${depotPassword}`);
     const right = hash(
       `${secret}:${value("nonce")}:${value("nc")}:${value("cnonce")}:auth:${hash(`${request.method}:${request.originalUrl}`)}`,
     );
-    return right === value("response") ? undefined : "The user or the password is wrong.";
+    if (right !== value("response")) return "The user or the password is wrong.";
+    used.add(value("nc"));
+    return undefined;
   };
   const challenge = (response: Response, message: string): void => {
     const nonce = randomBytes(12).toString("base64url");
-    nonces.add(nonce);
+    nonces.set(nonce, new Set());
     const parts = `realm="depot", qop="auth", nonce="${nonce}", opaque="o1"`;
     response
       .status(401)

@@ -1,7 +1,7 @@
 import type { HttpRequest, HttpResponse } from "../http/message.js";
 import { toBase64, utf8 } from "../values/encodings.js";
 import { mask } from "../values/masking.js";
-import { answerDigest } from "./digest.js";
+import { answerDigest, continueDigest, type DigestSessions } from "./digest.js";
 import type { OAuthCredential } from "./oauth.js";
 import { placeValue, setHeader, type KeyPlace } from "./place.js";
 import { sign, type SigningScheme } from "./signed.js";
@@ -31,7 +31,8 @@ export type Proof =
   /** `identity` goes along where a token is bound to a certificate (RFC 8705 section 3). */
   | { kind: "bearer"; token: string; identity?: TlsIdentity }
   | { kind: "basic"; user: string; password: string }
-  | { kind: "digest"; user: string; password: string }
+  /** `sessions`: what its APIs challenged with last. */
+  | { kind: "digest"; user: string; password: string; sessions?: DigestSessions }
   | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme }
   | ({ kind: "mutual-tls" } & TlsIdentity);
 
@@ -111,7 +112,7 @@ function basicToken({ user, password }: { user: string; password: string }): str
 
 /**
  * Adds a proof to a request: `bearer` as in RFC 6750 section 2.1, `basic` as in RFC 7617. `digest` adds nothing before
- * it was challenged, `mutual-tls` nothing at all: the connection proves it. The request given is not changed.
+ * it was challenged once, `mutual-tls` nothing at all: the connection proves it. The request given is not changed.
  * @throws RequestRefused when the request has no place for it; SchemeFault when a signing scheme cannot be computed
  */
 export function authorize(request: HttpRequest, credential: Proof, fresh: Freshness): Authorized {
@@ -128,8 +129,12 @@ export function authorize(request: HttpRequest, credential: Proof, fresh: Freshn
       return header("Bearer", credential.token);
     case "basic":
       return header("Basic", basicToken(credential));
-    case "digest":
-      return { request: authorized, shown: [] };
+    case "digest": {
+      const value = continueDigest(request, credential, fresh.nonce);
+      if (value === undefined) return { request: authorized, shown: [] };
+      setHeader(authorized, "Authorization", value);
+      return { request: authorized, shown: describeCredential(credential) };
+    }
     case "mutual-tls":
       return { request: authorized, shown: describeCredential(credential) };
     case "signed":

@@ -8,7 +8,7 @@ import {
   type Credential,
   type Proof,
 } from "./credential.js";
-import { answerDigest, digestChallenges } from "./digest.js";
+import { answerDigest, continueDigest, digestChallenges, DigestSessions } from "./digest.js";
 import { explainRefusal } from "./explain-refusal.js";
 import { checkScheme, computeSignature, type SchemeFault, type SigningScheme } from "./signed.js";
 
@@ -37,6 +37,40 @@ describe("Digest (RFC 7616)", () => {
   const person = { user: "Mufasa", password: "Circle of Life" };
   const request = get("http://www.example.org/dir/index.html");
   const cnonce = "f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ";
+
+  it("uses a nonce on with its count, until another one comes or the proof is refused", () => {
+    const sessions = new DigestSessions();
+    const who = { ...person, sessions };
+    const count = (url = request.url) => /nc=(\w+)/.exec(continueDigest(get(url), who, cnonce) ?? "")?.[1];
+    expect(count()).toBeUndefined();
+    answerDigest(request, who, field, cnonce);
+    expect([count(), count("http://www.example.org/other"), count("http://other.example.org/")]).toEqual([
+      "00000002",
+      "00000003",
+      undefined,
+    ]);
+    sessions.came(request.url, 200, 'nextnonce="n2", qop=auth');
+    const next = continueDigest(request, who, cnonce);
+    expect(next).toContain('nonce="n2", nc=00000001');
+    for (let used = 2; used < 17; used++) count();
+    expect(count()).toBe("00000011");
+    sessions.came(request.url, 401, undefined);
+    expect(count()).toBeUndefined();
+    // Where no count is sent, or the key is that of a session, each request is challenged.
+    answerDigest(request, who, 'Digest realm="r", nonce="n"', cnonce);
+    expect(count()).toBeUndefined();
+    answerDigest(request, who, 'Digest realm="r", qop="auth", algorithm=MD5-sess, nonce="n"', cnonce);
+    expect(count()).toBeUndefined();
+  });
+
+  it("writes a name beyond ASCII as the API reads it", () => {
+    const who = { user: "Jäsøn Doe", password: "Secret" };
+    const challenge = 'Digest realm="r", qop="auth", nonce="n", algorithm=SHA-256';
+    expect(answerDigest(request, who, `${challenge}, charset=UTF-8`, cnonce)).toContain(
+      "username*=UTF-8''J%C3%A4s%C3%B8n%20Doe",
+    );
+    expect(answerDigest(request, who, challenge, cnonce)).toContain('username="Jäsøn Doe"');
+  });
 
   it("finds each challenge in a field with several", () => {
     expect(

@@ -1,6 +1,7 @@
 import {
   CredentialMissing,
   CredentialWaits,
+  DigestSessions,
   missingParts,
   type CredentialUse,
   type OAuthCredential,
@@ -35,6 +36,8 @@ export class CredentialUses {
   /** Until when the replaced secret of a credential goes first: the API does not know the new one yet. */
   readonly #preferReplaced = new Map<string, number>();
   readonly #noted = new Set<string>();
+  /** What was challenged with, by the credential as it is now: another password begins anew. */
+  readonly #sessions = new WeakMap<Proof, DigestSessions>();
 
   constructor(
     readonly credentials: CredentialStore,
@@ -70,10 +73,12 @@ export class CredentialUses {
   #static(open: OpenCredential, newest: Proof): CredentialUse {
     const { name } = open;
     const replaced = this.#replacedOf(open);
+    const proofOf = (proof: Proof): Proof =>
+      proof.kind === "digest" ? { ...proof, sessions: this.#sessionsOf(proof) } : proof;
     const old = replaced && replaced.kind !== "oauth2" && replaced.kind !== "secret" ? replaced : undefined;
     const oldFirst = old !== undefined && (this.#preferReplaced.get(name) ?? 0) > this.now();
     return {
-      proof: oldFirst ? old : newest,
+      proof: proofOf(oldFirst ? old : newest),
       accepted: () => this.credentials.noteWorked(name),
       refused: async () => {
         if (old && !oldFirst) {
@@ -85,6 +90,12 @@ export class CredentialUses {
         return false;
       },
     };
+  }
+
+  #sessionsOf(proof: Proof): DigestSessions {
+    let sessions = this.#sessions.get(proof);
+    if (!sessions) this.#sessions.set(proof, (sessions = new DigestSessions()));
+    return sessions;
   }
 
   async #token(open: OpenCredential, credential: OAuthCredential): Promise<CredentialUse> {

@@ -87,9 +87,14 @@ async function sendAuthorized(
   const first = authorize(request, proof, fresh());
   options.shown?.splice(0, options.shown.length, ...first.shown);
   const response = await ports.transport.send(first.request, how);
+  const noted = (came: HttpResponse): HttpResponse => {
+    if (proof.kind === "digest")
+      proof.sessions?.came(request.url, came.status, came.headers["authentication-info"]);
+    return came;
+  };
   const answer = answerChallenge(request, proof, response, fresh());
-  if (!answer) return { response, shown: first.shown };
-  return { response: await ports.transport.send(answer.request, how), shown: answer.shown };
+  if (!answer) return { response: noted(response), shown: first.shown };
+  return { response: noted(await ports.transport.send(answer.request, how)), shown: answer.shown };
 }
 
 function locationOf(response: HttpResponse, base: string): string | undefined {
