@@ -204,4 +204,43 @@ describe("runs by hand", () => {
     expect(said.code).toBe(2);
     expect(said.err).toContain(message);
   });
+
+  it("the examples of a file are run by name or all together, and checked by what they expect", async () => {
+    await world.publish(`copper-kettle: 1
+name: known
+inputs: { type: object, required: [email], properties: { email: { type: string } } }
+triggers:
+  desk:
+    by-hand:
+      examples:
+        - { name: known guest, inputs: { email: odd@huts.example }, expect: size(steps.guest.body.items) == 1 }
+        - { name: unknown guest, inputs: { email: nobody@huts.example }, expect: size(steps.guest.body.items) == 1 }
+        - { name: any, inputs: { email: odd@huts.example } }
+steps:
+  - { step: guest, request: "GET \${constants.stays}/guests", query: { email: "\${inputs.email}" }, using: stays-key }
+  - { step: reply, respond: { body: "\${inputs.email}" } }
+`);
+    const all = await world.ckettle(["test", "known", "--examples"]);
+    expect(all.code).toBe(1);
+    expect(all.out).toMatch(/known guest +\S+ +as expected/);
+    expect(all.out).toMatch(/unknown guest +\S+ +not so: size\(steps.guest.body.items\) == 1/);
+    expect(all.out).toMatch(/any +\S+ +as expected/);
+    const one = await world.ckettle(["test", "known", "--example", "known guest"]);
+    expect([one.code, one.out.trim()]).toEqual([0, '"odd@huts.example"']);
+    const changed = await world.ckettle([
+      "rehearse",
+      "known",
+      "--example",
+      "any",
+      "-i",
+      "email=x@huts.example",
+    ]);
+    expect(changed.code).toBe(0);
+    const bad = await world.ckettle(["test", "known", "--example", "unknown guest"]);
+    expect([bad.code, bad.err]).toEqual([1, expect.stringContaining("unknown guest: not so")]);
+    const none = await world.ckettle(["start", "known", "--example", "noone"]);
+    expect(none.err).toContain(
+      'known has no example "noone". It has: "known guest", "unknown guest", "any".',
+    );
+  });
 });

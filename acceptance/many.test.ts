@@ -1,4 +1,5 @@
 import { routes } from "@copper-kettle/contract";
+import { createHmac } from "node:crypto";
 import { Webhook } from "standardwebhooks";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { settings, until, World } from "./kit.js";
@@ -247,5 +248,39 @@ steps: [{ step: a, note: came }]
     const over = answers.find(({ status }) => status === 429);
     expect(Number(over?.headers.get("retry-after"))).toBeGreaterThan(3_500);
     expect((await deliver("other", {})).status).toBe(202);
+  });
+
+  it("signs a challenge for a sender that wants it signed, and nothing that could be a delivery", async () => {
+    await world.client.call(routes.putCredential, {
+      params: { name: "signing" },
+      body: { kind: "secret", secret: "board-secret-123" },
+    });
+    await world.publish(`copper-kettle: 1
+name: challenged
+triggers:
+  hook:
+    webhook:
+      path: challenged
+      methods: [GET, POST]
+      verify: { hmac: { using: signing, header: X-Signature, value: "t={timestamp},v1={hex}", base: "\${timestamp}.\${body}" } }
+      handshake: { when: "trigger.method == 'GET'", unsigned: true, sign: trigger.query.token, reply: { body: { answer: "sha256=\${signature.base64}", hex: "\${signature.hex}" } } }
+steps: [{ step: a, note: came }]
+`);
+    const ask = async (token: string) => {
+      const answer = await fetch(`${world.url}/webhooks/challenged?token=${encodeURIComponent(token)}`);
+      return [answer.status, (await answer.json()) as object];
+    };
+    const signed = createHmac("sha256", "board-secret-123").update("c-42_x").digest();
+    expect(await ask("c-42_x")).toEqual([
+      200,
+      { answer: `sha256=${signed.toString("base64")}`, hex: signed.toString("hex") },
+    ]);
+    for (const token of ["1700000000.{}", "", "x".repeat(129), '{"id":1}'])
+      expect((await ask(token))[0]).toBe(400);
+    const { events } = await world.client.call(routes.listEvents, {
+      params: { name: "challenged" },
+      query: { limit: 5 },
+    });
+    expect(events).toEqual([]);
   });
 });

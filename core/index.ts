@@ -84,6 +84,7 @@ export {
 export { dueAt, isOnTime, nextBeat, nextBeats, type Schedule } from "./triggers/schedule.js";
 export {
   sameBytes,
+  signChallenge,
   verifyHmac,
   verifyStandard,
   type Delivery,

@@ -12,6 +12,7 @@ import { clientOf, Exit, exitCodes, globalsOf, serviceUrl, type Globals } from "
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
 import { say, show, stateText } from "../output.js";
+import { exampleOf } from "./examples.js";
 import { readText } from "./workflow.js";
 
 interface StartOptions extends InputOptions {
@@ -24,13 +25,15 @@ interface StartOptions extends InputOptions {
 export interface InputOptions {
   input: string[];
   inputs?: string;
+  example?: string;
 }
 
 /** Adds the options that give inputs. */
 export function withInputs(command: Command): Command {
   return command
     .option("-i, --input <key=value>", "an input; repeat it for more", collect, [])
-    .option("--inputs <file>", "inputs as a JSON file, or - for standard input");
+    .option("--inputs <file>", "inputs as a JSON file, or - for standard input")
+    .option("--example <name>", "the inputs of an example of the file; -i changes some of them");
 }
 
 /** For an option that can be repeated. */
@@ -39,7 +42,11 @@ export function collect(value: string, before: string[]): string[] {
 }
 
 export async function inputsOf(client: Client, name: string, options: InputOptions): Promise<JsonObject> {
-  const inputs = options.inputs ? fromFile(options.inputs) : {};
+  const inputs = options.inputs
+    ? fromFile(options.inputs)
+    : options.example === undefined
+      ? {}
+      : { ...(await exampleOf(client, name, options.example)).inputs };
   if (options.input.length === 0) return inputs;
   const { inputs: schema } = await client.call(routes.workflow, { params: { name } });
   for (const pair of options.input) Object.assign(inputs, fromPair(pair, schema));

@@ -9,8 +9,9 @@ import {
 } from "@copper-kettle/core";
 import type { Command } from "commander";
 import colors from "../colors.js";
-import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { brief, say, show, stateText } from "../output.js";
+import { clientOf, Exit, exitCodes, globalsOf, type Globals } from "../context.js";
+import { brief, say, show, stateText, table } from "../output.js";
+import { exampleOf, examplesOf, unlike } from "./examples.js";
 import { allEntries } from "./run.js";
 import { collect, finish, follow, fromFile, inputsOf, withInputs, type InputOptions } from "./start.js";
 
@@ -23,6 +24,7 @@ interface TestOptions extends InputOptions {
   fixed?: string;
   fixedFrom?: string;
   published?: boolean;
+  examples?: boolean;
 }
 
 /** test and rehearse: runs that depart from a plain one. */
@@ -53,9 +55,11 @@ export function addTest(program: Command): void {
       [],
     )
     .option("--published", "run the published version")
+    .option("--examples", "run all examples of the file, and check what they expect")
     .action(async (name: string, options: TestOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
+      if (options.examples) return allExamples(client, globals, name, options);
       const run = await client.call(routes.startRun, {
         params: { name },
         body: {
@@ -65,6 +69,10 @@ export function addTest(program: Command): void {
         },
       });
       const rested = await follow(client, globals, run.id);
+      if (options.example !== undefined && !breakpointOf(rested)) {
+        const reason = await unlike(client, await exampleOf(client, name, options.example), run.id);
+        if (reason !== undefined) throw new Exit(exitCodes.runFailed, `${options.example}: ${reason}`);
+      }
       if (breakpointOf(rested)) return atBreakpoint(rested);
       const wanted = options.step ?? options.to;
       if (wanted !== undefined && rested.state === "succeeded") {
@@ -96,6 +104,33 @@ export function addTest(program: Command): void {
       show(globals, { run: rested, wouldSend: calls }, () => notSentLines(calls, rested));
       if (rested.state !== "succeeded") finish(rested, () => ({}));
     });
+}
+
+/** Runs each example of a file, one after another. */
+async function allExamples(
+  client: Client,
+  globals: Globals,
+  name: string,
+  options: TestOptions,
+): Promise<void> {
+  const results: { example: string; run: string; fault: string | null }[] = [];
+  for (const example of await examplesOf(client, name)) {
+    const run = await client.call(routes.startRun, {
+      params: { name },
+      body: { inputs: example.inputs, draft: !options.published, options: optionsOf(options) },
+    });
+    await follow(client, globals, run.id);
+    const fault = (await unlike(client, example, run.id)) ?? null;
+    results.push({ example: example.name, run: run.id, fault });
+  }
+  show(globals, results, () =>
+    table(
+      ["EXAMPLE", "RUN", ""],
+      results.map(({ example, run, fault }) => [example, run, fault ?? "as expected"]),
+      "Its file has no examples: they stand under by-hand, examples.",
+    ),
+  );
+  if (results.some(({ fault }) => fault !== null)) throw new Exit(exitCodes.runFailed);
 }
 
 function optionsOf(options: TestOptions): RunOptionsInput {

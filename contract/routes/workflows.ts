@@ -25,6 +25,9 @@ export const workflowDetail = workflowSummary
     revision: z.number(),
     about: z.string().nullable(),
     inputs: jsonObject.nullable(),
+    examples: z
+      .array(z.object({ name: z.string(), inputs: jsonObject }))
+      .meta({ description: "Inputs with a name that the file has." }),
     outline: runDetail.shape.steps,
     problemList: z.array(problem),
     scopes: z

@@ -1,6 +1,6 @@
 import { joinedBytes } from "../http/body-pieces.js";
 import { hmacSha256 } from "../values/digest.js";
-import { fromBase64, fromHex, utf8 } from "../values/encodings.js";
+import { fromBase64, fromHex, toBase64, toHex, utf8 } from "../values/encodings.js";
 
 /** How a signature over a delivery is made and where it stands. */
 export interface HmacRule {
@@ -135,6 +135,22 @@ function keysOf(secret: string): Uint8Array[] {
     ...coded.filter((bytes) => bytes !== undefined && bytes.length >= 16),
     utf8(secret),
   ] as Uint8Array[];
+}
+
+/**
+ * Signs a challenge of a sender that asks who we are: an HMAC-SHA-256 over it.
+ * @returns undefined for what is no short challenge: it might be signed for something else
+ */
+export function signChallenge(
+  challenge: string,
+  secret: string,
+): { hex: string; base64: string } | undefined {
+  if (!/^[A-Za-z0-9_-]{1,128}$/.test(challenge)) return undefined;
+  const signed = hmacSha256(
+    secret.startsWith("whsec_") ? (keysOf(secret)[0] as Uint8Array) : utf8(secret),
+    utf8(challenge),
+  );
+  return { hex: toHex(signed), base64: toBase64(signed) };
 }
 
 /** Compares in a time that does not depend on where they differ. */

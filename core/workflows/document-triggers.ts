@@ -166,7 +166,16 @@ const webhook = z.strictObject({
       ),
     within: duration().optional().describe("With from-run: the longest that the sender waits; default: 30s."),
     handshake: z
-      .strictObject({ when: expression(), reply, unsigned: z.boolean().optional() })
+      .strictObject({
+        when: expression(),
+        reply,
+        unsigned: z.boolean().optional(),
+        sign: expression()
+          .optional()
+          .describe(
+            "A challenge that the sender wants signed; ${signature.hex} and .base64 are for the reply.",
+          ),
+      })
       .optional()
       .describe("What a sender asks before it delivers; it is answered and starts nothing."),
     most: z

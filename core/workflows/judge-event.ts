@@ -16,6 +16,8 @@ export interface Brought {
   id: string;
   /** When it came, in milliseconds since 1970. */
   at: number;
+  /** Further names in scope. */
+  more?: JsonObject;
 }
 
 /**
@@ -151,7 +153,7 @@ function idText(found: Json): string {
   return isObject(found) || Array.isArray(found) ? canonicalJson(found) : printJson(found);
 }
 
-const scopeOf = ({ trigger, constants }: Brought) => ({ trigger, constants });
+const scopeOf = ({ trigger, constants, more }: Brought) => ({ ...more, trigger, constants });
 const surroundings = ({ id, at }: Brought) => ({
   now: () => at,
   uuid: (place: string, count: number) => derivedUuid(id, "", place, count),

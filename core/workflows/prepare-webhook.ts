@@ -1,4 +1,5 @@
 import { rateLimitPolicy } from "../http/rate-limit.js";
+import { anything } from "../shapes/shape.js";
 import { parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -57,6 +58,16 @@ export function prepareWebhook(
   const when = isObject(shake)
     ? preparer.expression(shake["when"], [...path, "handshake", "when"])
     : undefined;
+  const sign = isObject(shake)
+    ? preparer.expression(shake["sign"], [...path, "handshake", "sign"])
+    : undefined;
+  // Whoever could have any body signed could forge deliveries with it (a signed challenge is no oracle).
+  if (sign && !(verify.by === "hmac" && verify.base !== "${body}"))
+    source.report(
+      [...path, "handshake", "sign"],
+      "webhook",
+      'A challenge is signed only where deliveries are verified by "hmac" over more than their body: else a signed challenge could be sent as a delivery.',
+    );
   const said = own["response"];
   const response = isObject(said)
     ? replyOf(preparer, said, [...path, "response"], 202)
@@ -82,13 +93,11 @@ export function prepareWebhook(
       ? {
           handshake: {
             when,
-            reply: replyOf(
-              preparer,
-              (shake["reply"] ?? {}) as JsonObject,
-              [...path, "handshake", "reply"],
-              200,
+            reply: preparer.within<Reply>(sign ? { signature: anything } : {}, () =>
+              replyOf(preparer, (shake["reply"] ?? {}) as JsonObject, [...path, "handshake", "reply"], 200),
             ),
             unsigned: shake["unsigned"] === true,
+            ...optional("sign", sign),
           },
         }
       : {}),

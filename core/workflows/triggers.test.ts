@@ -76,6 +76,10 @@ describe("the triggers of a file", () => {
       "a: { webhook: { path: x, verify: { bearer: k }, origins: [https://a.example] } }",
       "would have to know the secret",
     ],
+    [
+      "a: { webhook: { path: x, verify: { hmac: { using: k, header: X } }, handshake: { when: true, sign: trigger.query.c, reply: {} } } }",
+      "a signed challenge could be sent as a delivery",
+    ],
     ["a: { webhook: { path: x } }", '"verify" is missing'],
     ["a: { webhook: { path: Stay, verify: none } }", "A path is a-z, 0-9 and dashes"],
     ["a: { webhook: { path: draft, verify: none } }", '"draft" is the service\'s own'],

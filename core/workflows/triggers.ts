@@ -82,7 +82,8 @@ export interface WebhookTrigger extends TriggerBase {
   response: "accepted" | "from-run" | Reply;
   /** The longest that the sender waits for a run, in milliseconds. */
   within: number;
-  handshake?: { when: Expression; reply: Reply; unsigned: boolean };
+  /** `sign`: what the sender wants signed; the reply has it as `signature`. */
+  handshake?: { when: Expression; reply: Reply; unsigned: boolean; sign?: Expression };
   /** The longest body, in bytes. */
   most: number;
   /** Pages of other sites that may send: a list of origins. */

@@ -4,6 +4,7 @@ import {
   maskNamedInText,
   isObject,
   renderIn,
+  signChallenge,
   type Brought,
   type Expression,
   type JsonObject,
@@ -14,7 +15,7 @@ import {
 import type { Request, Response } from "express";
 import { newRunId } from "../runs/ids.js";
 import { broughtBy, type KeepFile } from "../triggers/delivered-bodies.js";
-import { proofParts, usualKey, verified } from "../triggers/deliveries.js";
+import { challengeSecret, proofParts, usualKey, verified } from "../triggers/deliveries.js";
 import type { Happened } from "../triggers/events.js";
 import type { Context } from "./context.js";
 import { HttpProblem } from "./problems.js";
@@ -98,8 +99,7 @@ export async function deliver(
   const bring = (keep?: KeepFile) => broughtBy(context.reader.read, { method, ...shown, body }, keep);
   if (handshake?.unsigned) {
     const { brought } = await bring();
-    if (greets(handshake.when, inScope(brought)))
-      return sendReply(response, handshake.reply, inScope(brought));
+    if (greets(handshake.when, inScope(brought))) return greet(context, coming, inScope(brought));
   }
   const verdict = await verified(
     { credentials: context.credentials, grants: context.workflows.grants, tokens: context.verifier, now },
@@ -123,8 +123,7 @@ export async function deliver(
   const { brought, fault } = await bring((bytes, about) =>
     files.keep({ kind: "event", id }, [bytes], { ...about, secret: eventStore.secrets.foundInBytes(bytes) }),
   );
-  if (handshake && greets(handshake.when, inScope(brought)))
-    return sendReply(response, handshake.reply, inScope(brought));
+  if (handshake && greets(handshake.when, inScope(brought))) return greet(context, coming, inScope(brought));
   if (fault) {
     await refused(context, coming, body, fault, traffic);
     throw new HttpProblem(400, "invalid-body", "The body cannot be read", fault);
@@ -147,6 +146,34 @@ export async function deliver(
   });
   if (!happened) throw unknown();
   await answer(context, coming, happened, inScope(brought));
+}
+
+/** Answers a sender that asks who we are, with its challenge signed where it wants that. */
+function greet({ credentials }: Context, { ready, response }: Coming, inScope: InScope): void {
+  const { handshake, verify } = ready;
+  if (!handshake) return;
+  const { sign, reply } = handshake;
+  if (!sign) return sendReply(response, reply, inScope);
+  const secret = challengeSecret(verify, credentials);
+  const signature = secret === undefined ? undefined : signChallenge(challengeOf(sign, inScope), secret);
+  if (!signature)
+    throw new HttpProblem(
+      400,
+      "bad-challenge",
+      "Not a challenge",
+      "A challenge that is signed is at most 128 characters of A-Z, a-z, 0-9, _ and -.",
+    );
+  sendReply(response, reply, { ...inScope, more: { signature } });
+}
+
+/** The challenge as a text; what cannot be read is none. */
+function challengeOf(sign: Expression, inScope: InScope): string {
+  try {
+    const challenge = evaluateIn(sign, inScope);
+    return typeof challenge === "string" ? challenge : "";
+  } catch {
+    return "";
+  }
 }
 
 /** What the sender gets; what it delivered is durable by now. */

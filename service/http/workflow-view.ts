@@ -50,6 +50,9 @@ export async function workflowDetail(
     revision: row.revision,
     about: partial?.about ?? null,
     inputs: partial?.inputs ?? null,
+    examples: Object.values(partial?.triggers ?? {}).flatMap((trigger) =>
+      trigger.kind === "by-hand" ? trigger.examples.map(({ name, inputs }) => ({ name, inputs })) : [],
+    ),
     outline: outline(steps),
     problemList: problems,
     scopes: partial ? scopesView(context, partial) : [],

@@ -71,6 +71,12 @@ export async function verified(
   }
 }
 
+/** The secret with which a challenge is signed, of a webhook that is verified by HMAC. */
+export function challengeSecret(verify: Verify, credentials: CredentialStore): string | undefined {
+  const open = verify.by === "hmac" ? credentials.get(verify.using) : undefined;
+  return open && secretOf(open.credential)[0];
+}
+
 function secretOf(credential: OpenCredential["credential"]): string[] {
   if (credential.kind === "secret") return [credential.secret];
   return credential.kind === "bearer" ? [credential.token] : [];

@@ -56,6 +56,18 @@ export function initialValues(schema: JsonObject | null): Record<string, unknown
   return values;
 }
 
+/** Inputs as the fields of the form hold them. */
+export function formValues(schema: JsonObject | null, inputs: JsonObject): Record<string, unknown> {
+  return Object.fromEntries(
+    fieldsOf(schema).flatMap(({ name, kind }) => {
+      const value = inputs[name];
+      if (value === undefined) return [];
+      const isText = kind === "json" || kind === "number";
+      return [[name, isText ? printJson(value, kind === "json" ? 2 : 0) : value]];
+    }),
+  );
+}
+
 /** The inputs that a filled form stands for; blank fields are left out. A fault for each field that cannot be read. */
 export function readForm(
   fields: FormField[],

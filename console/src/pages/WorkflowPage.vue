@@ -216,6 +216,8 @@ function discard(): void {
                 v-else-if="tab === 'start'"
                 :workflow="workflow.name"
                 :schema="workflow.inputs"
+                :examples="workflow.examples"
+                :last="runs[0]?.id"
                 :published="workflow.published !== null"
                 :draft="workflow.draft && workflow.problems === 0"
                 :steps="workflow.outline"

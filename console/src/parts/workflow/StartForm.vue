@@ -5,7 +5,7 @@ import { computed, reactive, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../../api.js";
 import TestOptions from "../shared/TestOptions.vue";
-import { fieldsOf, initialValues, readForm } from "../../logic/schema-form.js";
+import { fieldsOf, formValues, initialValues, readForm } from "../../logic/schema-form.js";
 
 const props = defineProps<{
   workflow: string;
@@ -13,6 +13,10 @@ const props = defineProps<{
   published: boolean;
   draft: boolean;
   steps: OutlineStep[];
+  /** Inputs with a name, of the file. */
+  examples: { name: string; inputs: JsonObject }[];
+  /** The newest run: its inputs may be taken again. */
+  last: string | undefined;
 }>();
 const router = useRouter();
 const fields = computed(() => fieldsOf(props.schema));
@@ -28,6 +32,23 @@ watch(
   },
   { immediate: true },
 );
+
+const filled = ref<string | null>(null);
+const lastInputs = "The inputs of the last run";
+const fillings = computed(() => [
+  ...props.examples.map(({ name }) => name),
+  ...(props.last === undefined ? [] : [lastInputs]),
+]);
+async function fill(from: string | null): Promise<void> {
+  if (from === null) return;
+  const inputs =
+    from === lastInputs && props.last !== undefined
+      ? (await api.call(routes.run, { params: { id: props.last } })).inputs
+      : props.examples.find(({ name }) => name === from)?.inputs;
+  // What is masked is typed again.
+  for (const [name, value] of Object.entries(formValues(props.schema, (inputs ?? {}) as JsonObject)))
+    if (!String(value).includes("•••")) values[name] = value;
+}
 
 async function start(draft: boolean): Promise<void> {
   const read = readForm(fields.value, values);
@@ -56,6 +77,14 @@ async function start(draft: boolean): Promise<void> {
 
 <template>
   <form class="start" novalidate @submit.prevent="start(!published)">
+    <v-select
+      v-if="fields.length > 0 && fillings.length > 0"
+      v-model="filled"
+      :items="fillings"
+      label="Fill in from"
+      clearable
+      @update:model-value="fill"
+    />
     <template v-for="field in fields" :key="field.name">
       <v-select
         v-if="field.kind === 'choice'"
