@@ -144,10 +144,25 @@ function queryOf({ originalUrl }: Request): Record<string, string> {
   return Object.fromEntries(new URLSearchParams(at < 0 ? "" : originalUrl.slice(at + 1)));
 }
 
+/** So long a body that is not taken may still come in, in milliseconds. */
+const passingMillis = 1_000;
+
+/** Lets a body pass that is not taken: a proxy that cannot send all of it would answer something else in our place. */
+function passedBy(request: Request): Promise<void> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(resolve, passingMillis);
+    const done = (): void => (clearTimeout(timer), resolve());
+    request.once("end", done).once("close", done).once("error", done).resume();
+  });
+}
+
 /** Reads the bytes of a body, as many as the webhook takes, while there is room for them. */
 async function bodyOf({ ready, request, response }: Coming, traffic: Traffic): Promise<Uint8Array> {
   const length = Number(request.headers["content-length"] ?? ready.most);
-  if (length > ready.most && request.headers["content-length"] !== undefined) throw tooLarge(ready.most);
+  if (length > ready.most && request.headers["content-length"] !== undefined) {
+    await passedBy(request);
+    throw tooLarge(ready.most);
+  }
   const size = Math.min(length, ready.most);
   if (traffic.bodies >= bounds.deliveriesInFlight || traffic.bytes + size > bounds.deliveryBytesInFlight)
     throw refusal(503, "busy", "Busy", "Too many deliveries come in at once. Try again.", "1");
