@@ -24,6 +24,10 @@ triggers:
   proved: { webhook: { path: proved, verify: { bearer: hook }, response: from-run } }
   named: { webhook: { path: named, verify: { bearer: hook } }, ${fetched} }
   open: { webhook: { path: open, verify: none } }
+  many: { webhook: { path: many, verify: { bearer: hook }, items: trigger.body.all, id-of: item.password } }
+  odd: { webhook: { path: odd, verify: { bearer: hook }, items: trigger.body } }
+  typed: { webhook: { path: typed, verify: { bearer: hook } }, only-if: trigger.body.password }
+  gone: { poll: { request: "POST ${far}/login", effect: reads, every: 1h, items: body, id-of: item } }
   seen: { poll: { request: "POST ${far}/login", effect: reads, every: 1h, items: "[body]", first: all } }
 steps:
   - { step: kept, set: { came: "\${trigger}" } }
@@ -55,9 +59,12 @@ steps:
       more: "x".repeat(3_000),
     }),
     await send(address, "x", { pin: 1, client_secret: secret("hook-open") }),
+    await send(at("many"), bearer, { all: [{ password: secret("item-1") }, { password: secret("item-2") }] }),
+    await send(at("odd"), bearer, { password: secret("item-no-list") }),
+    await send(at("typed"), bearer, { password: secret("condition") }),
     await send(draft.address, "x", { password: secret("hook-draft") }),
   ];
-  expect(answers.map(({ status }) => status)).toEqual([200, 204, 202, 401, 202, 401]);
+  expect(answers.map(({ status }) => status)).toEqual([200, 204, 202, 401, 202, 202, 422, 422, 401]);
   const events = async () =>
     (await world.client.call(routes.listEvents, { params: { name: "told" }, query: { limit: 50 } })).events;
   await until(async () => {

@@ -308,6 +308,8 @@ describe("everything that can hold a secret", () => {
       "/api/settings/notifications",
       "/api/triggers",
       "/api/workflows/told/events?limit=200",
+      "/api/workflows/told/triggers/seen/looks",
+      "/api/workflows/told/triggers/gone/looks",
       "/api/workflows/told/trigger-shapes",
       "/api/workflows/told/description",
       "/webhooks/openapi.json",

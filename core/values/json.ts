@@ -196,3 +196,9 @@ export function kindOf(value: Json): string {
   if (typeof value === "string") return "text";
   return Array.isArray(value) ? "list" : "object";
 }
+
+/** The same for messages about what a file says, or what came: `empty`, `a text`, `a mapping`. It shows nothing of the value. */
+export function aKind(value: Json): string {
+  const kind = kindOf(value);
+  return kind === "null" ? "empty" : kind === "object" ? "a mapping" : `a ${kind}`;
+}

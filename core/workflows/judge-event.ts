@@ -3,7 +3,7 @@ import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
 import { derivedUuid } from "../values/digest.js";
 import { bounds } from "../values/bounds.js";
-import { canonicalJson, isObject, printJson, type Json, type JsonObject } from "../values/json.js";
+import { aKind, canonicalJson, isObject, printJson, type Json, type JsonObject } from "../values/json.js";
 import { renderValue, type ValueTemplate } from "./steps.js";
 import type { ReadItem } from "../triggers/poll.js";
 import type { PollTrigger, ReadyTrigger } from "./triggers.js";
@@ -35,11 +35,11 @@ export function judgeEvent(ready: ReadyTrigger, brought: Brought): Judged {
     if (ready.onlyIf) {
       const holds = evaluateIn(ready.onlyIf, brought);
       if (typeof holds !== "boolean")
-        return refused(`"only-if" must be true or false, but it is ${shown(holds)}.`);
+        return refused(`"only-if" must be true or false, but it is ${aKind(holds)}.`);
       if (!holds) return { what: "left-out", reason: `"only-if" is false: ${ready.onlyIf.text}` };
     }
     const inputs = ready.inputs ? renderIn(ready.inputs, brought) : {};
-    if (!isObject(inputs)) return refused(`"inputs" must be a mapping, but they are ${shown(inputs)}.`);
+    if (!isObject(inputs)) return refused(`"inputs" must be a mapping, but they are ${aKind(inputs)}.`);
     const key = ready.kind === "webhook" && ready.oncePer ? evaluateIn(ready.oncePer, brought) : undefined;
     if (isBlank(key))
       return refused('"once-per" gives nothing, so a repeat of this event could not be told.');
@@ -76,7 +76,7 @@ export function itemsOf(
   if (ready.kind !== "webhook" || !ready.items) return undefined;
   try {
     const list = evaluateIn(ready.items, brought);
-    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${shown(list)}.` };
+    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${aKind(list)}.` };
     if (list.length > bounds.deliveredItems)
       return {
         fault: `A delivery may hold ${bounds.deliveredItems} items, but this one holds ${list.length}.`,
@@ -131,12 +131,12 @@ export function readOf(
   try {
     const whole = { status: null, headers: {}, body: null, items: outcome["items"] ?? null, ...outcome };
     const list = ready.items ? give(ready.items, whole) : (outcome["items"] ?? outcome["body"] ?? null);
-    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${shown(list)}.` };
+    if (!Array.isArray(list)) return { fault: `"items" must be a list, but it is ${aKind(list)}.` };
     const items: ReadItem[] = [];
-    for (const item of list) {
+    for (const [index, item] of list.entries()) {
       if (ready.ignore && give(ready.ignore, { item }) === true) continue;
       const found = ready.idOf ? give(ready.idOf, { item }) : item;
-      if (found === null) return { fault: `"id-of" gives nothing for ${shown(item)}.` };
+      if (found === null) return { fault: `"id-of" gives nothing for the item ${index + 1}.` };
       const changed = ready.changed ? canonicalJson(give(ready.changed, { item })) : null;
       items.push({ id: idText(found), changed, item });
     }
@@ -162,4 +162,3 @@ const isBlank = (value: Json | undefined): boolean =>
   value === null || (typeof value === "string" && value.trim() === "");
 const textOf = (value: Json): string => (typeof value === "string" ? value : printJson(value));
 const refused = (reason: string): Judged => ({ what: "refused", reason });
-const shown = (value: Json): string => printJson(value).slice(0, 60);

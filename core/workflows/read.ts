@@ -2,7 +2,7 @@ import type { z } from "zod";
 import type { ShapeScope } from "../shapes/check.js";
 import type { Catalogue } from "../apis/catalogue.js";
 import { bounds } from "../values/bounds.js";
-import { isObject, kindOf, type Json, type JsonObject } from "../values/json.js";
+import { aKind, isObject, type Json, type JsonObject } from "../values/json.js";
 import { nearest } from "../values/nearest.js";
 import { valueAt, type Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
@@ -244,11 +244,6 @@ function sentence(
     default:
       return `${field}: ${issue.message}.`;
   }
-}
-
-function aKind(value: Json): string {
-  const kind = kindOf(value);
-  return kind === "null" ? "empty" : kind === "object" ? "a mapping" : `a ${kind}`;
 }
 
 function nearestHint(value: Json, choices: string[]): string {

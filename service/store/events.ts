@@ -1,10 +1,12 @@
 import {
   inferShape,
   maskPlaces,
-  type MaskSet,
+  leafTexts,
+  MaskSet,
   parseJson,
   printJson,
   secretPlaces,
+  valueAt,
   type Json,
   type JsonObject,
 } from "@copper-kettle/core";
@@ -82,12 +84,13 @@ export class EventStore {
   /** An event as a row, for the commit of what it starts. Fields that are named like secrets lie sealed beside it. */
   row({ brought, madeUp = false, isKnown = false, ...event }: NewEvent): KeyedStatement {
     const { open, sealed } = this.#masked(brought, event.id);
+    const reason = event.reason && this.#maskedReason(event.reason, brought);
     const { runs = event.state === "started" ? 1 : 0, lastRun = null } = event;
     if (isKnown)
       return {
         key: `event ${event.id}`,
         sql: "UPDATE events SET version = ?, state = ?, run = ?, runs = ?, last_run = ?, reason = ?, brought = ?, sealed = ? WHERE id = ?",
-        values: [event.version, event.state, event.run, runs, lastRun, event.reason, open, sealed, event.id],
+        values: [event.version, event.state, event.run, runs, lastRun, reason, open, sealed, event.id],
       };
     return {
       key: `event ${event.id}`,
@@ -103,7 +106,7 @@ export class EventStore {
         event.run,
         runs,
         lastRun,
-        event.reason,
+        reason,
         madeUp ? 1 : 0,
         open,
         sealed,
@@ -116,6 +119,13 @@ export class EventStore {
     const places = secretPlaces(brought as Json);
     const open = printJson(this.secrets.json(maskPlaces(brought as Json, places)));
     return { open, sealed: open === whole ? null : this.sealer.seal(whole, eventSeal(id)) };
+  }
+
+  /** Why something became of an event, without what is secret in it: messages of expressions may show values. */
+  #maskedReason(reason: string, brought: JsonObject): string {
+    const own = new MaskSet();
+    own.add(secretPlaces(brought as Json).flatMap((place) => leafTexts(valueAt(brought, place) ?? null)));
+    return own.text(this.secrets.text(reason));
   }
 
   /** Reads the shapes of all samples. */
