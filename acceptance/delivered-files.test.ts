@@ -1,7 +1,25 @@
 import { routes } from "@copper-kettle/contract";
+import { join } from "node:path";
+import sqlite3 from "sqlite3";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { World } from "./kit.js";
 import { pixel, oddServer, type OddServer } from "./odd-server.kit.js";
+
+/** How many files each of some runs owns, as the database says. */
+async function filesOwned(folder: string, runs: string[]): Promise<number[]> {
+  const database = new sqlite3.Database(join(folder, "copper-kettle.sqlite"), sqlite3.OPEN_READONLY);
+  const counts = runs.map(
+    (run) =>
+      new Promise<number>((resolve, reject) =>
+        database.get<{ count: number }>(
+          "SELECT count(*) AS count FROM file_owners WHERE owner_kind = 'run' AND owner = ?",
+          [run],
+          (error, row) => (error ? reject(error) : resolve(row.count)),
+        ),
+      ),
+  );
+  return Promise.all(counts).finally(() => database.close());
+}
 
 describe("files that are delivered", () => {
   let world: World;
@@ -79,6 +97,36 @@ steps:
     expect((await world.settled(again.run ?? "")).state).toBe("succeeded");
     expect(odd.requests.length).toBe(before + 1);
     expect(lastSent()?.body.equals(pixel)).toBe(true);
+  });
+
+  it("are for the run of their own item, of a delivery that holds many", async () => {
+    await world.publish(`copper-kettle: 1
+name: album
+triggers:
+  hook: { webhook: { path: album, verify: { bearer: hook }, items: trigger.body.photo } }
+steps:
+  - { step: sent, request: "POST ${odd.url}/guest", body: { file: "\${trigger.item}" }, effect: reads }
+`);
+    const data = new FormData();
+    const bytes = [Buffer.from("first picture"), Buffer.from("second picture")];
+    for (const one of bytes)
+      data.append("photo", new Blob([new Uint8Array(one)], { type: "image/png" }), "p.png");
+    const response = await fetch(`${world.url}/webhooks/album`, {
+      method: "POST",
+      headers: { Authorization: "Bearer hook-token-123456" },
+      body: data,
+    });
+    const { event } = (await response.json()) as { event: string };
+    const { runs } = await world.client.call(routes.listRuns, { query: { event, limit: 10 } });
+    for (const { id } of runs) expect((await world.settled(id)).state).toBe("succeeded");
+    const sent = odd.requests.slice(-2).map(({ body }) => body.toString());
+    expect(sent.sort()).toEqual(bytes.map(String));
+    // Each run owns one file: whoever sends ids of a thousand others costs nothing more for it.
+    const owned = await filesOwned(
+      world.folder,
+      runs.map(({ id }) => id),
+    );
+    expect(owned).toEqual([1, 1]);
   });
 
   it("of others cannot be had by their ids", async () => {

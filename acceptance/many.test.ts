@@ -2,7 +2,7 @@ import { routes } from "@copper-kettle/contract";
 import { createHmac } from "node:crypto";
 import { Webhook } from "standardwebhooks";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { settings, until, World } from "./kit.js";
+import { until, World } from "./kit.js";
 
 const secret = `whsec_${Buffer.from("a secret of twenty-four b").toString("base64")}`;
 
@@ -208,7 +208,6 @@ steps:
   - { step: looked, request: "GET \${constants.stays}/guests", using: stays-key, retry: { times: 0 } }
   - { step: reply, respond: { body: "\${run.id}" } }
 `);
-    await settings(world.stays, {});
     await world.client.call(routes.putConstant, {
       params: { name: "stays" },
       body: { value: "http://127.0.0.1:1" },

@@ -1,19 +1,10 @@
-import sqlite3 from "sqlite3";
+import { call, openBare } from "./sqlite.mjs";
 import { Agent, request } from "undici";
 
 // The loop that an engineer would write instead: the same calls, and one group-committed row a step. None of our code.
 const [base, file, ...numbers] = process.argv.slice(2);
 const [runs, parallel, steps, warmUp] = numbers.map(Number);
-const call = (target, method, ...args) =>
-  new Promise((resolve, reject) => target[method](...args, (error) => (error ? reject(error) : resolve())));
-const database = await new Promise((resolve, reject) => {
-  const opened = new sqlite3.Database(file, (error) => (error ? reject(error) : resolve(opened)));
-});
-await call(
-  database,
-  "exec",
-  "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; CREATE TABLE journal (run TEXT, seq INTEGER, entry TEXT)",
-);
+const database = await openBare(file, "CREATE TABLE journal (run TEXT, seq INTEGER, entry TEXT)");
 
 let waiting = [];
 let working = false;

@@ -1,18 +1,9 @@
 import express from "express";
-import sqlite3 from "sqlite3";
+import { call, openBare } from "./sqlite.mjs";
 
 // The route that an engineer would write instead: takes a start, keeps it in one group-committed row, answers 202.
 const [file] = process.argv.slice(2);
-const call = (target, method, ...args) =>
-  new Promise((resolve, reject) => target[method](...args, (error) => (error ? reject(error) : resolve())));
-const database = await new Promise((resolve, reject) => {
-  const opened = new sqlite3.Database(file, (error) => (error ? reject(error) : resolve(opened)));
-});
-await call(
-  database,
-  "exec",
-  "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; CREATE TABLE runs (id TEXT PRIMARY KEY, body TEXT)",
-);
+const database = await openBare(file, "CREATE TABLE runs (id TEXT PRIMARY KEY, body TEXT)");
 let waiting = [];
 let working = false;
 async function work() {

@@ -1,7 +1,7 @@
 import { join } from "node:path";
-import sqlite3 from "sqlite3";
 import { execute, openDatabase } from "../../service/dist/store/database.js";
 import { Writer } from "../../service/dist/store/writer.js";
+import { call, openBare } from "./sqlite.mjs";
 
 const warmUp = 500;
 const units = 3_000;
@@ -10,15 +10,9 @@ const table = "CREATE TABLE counters (name TEXT PRIMARY KEY, value INTEGER NOT N
 const change = "UPDATE counters SET value = value + 1 WHERE name = ?";
 const names = Array.from({ length: 1_000 }, (_, index) => `counter ${index}`);
 
-const call = (target, method, ...args) =>
-  new Promise((resolve, reject) => target[method](...args, (error) => (error ? reject(error) : resolve())));
-
 /** A row that is changed in a group commit, as an engineer would write it: one prepared statement, no units. */
 async function bareRows(file) {
-  const database = await new Promise((resolve, reject) => {
-    const opened = new sqlite3.Database(file, (error) => (error ? reject(error) : resolve(opened)));
-  });
-  await call(database, "exec", `PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; ${table}`);
+  const database = await openBare(file, table);
   for (const name of names) await call(database, "run", "INSERT INTO counters VALUES (?, 0)", name);
   const statement = await new Promise((resolve, reject) => {
     const made = database.prepare(change, (error) => (error ? reject(error) : resolve(made)));

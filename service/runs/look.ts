@@ -5,7 +5,6 @@ import {
   scopeOf,
   journalFormat,
   languageVersion,
-  parseJson,
   printForPeople,
   type CallStep,
   type Children,
@@ -13,7 +12,6 @@ import {
   type HttpRequest,
   type HttpResponse,
   type JournalRow,
-  type Json,
   type JsonObject,
   type Principal,
   type SendOptions,
@@ -21,6 +19,7 @@ import {
   type Trigger,
   type Workflow,
 } from "@copper-kettle/core";
+import type { LookEntry } from "../store/looks.js";
 import type { Validators } from "../store/seen.js";
 import { newRunId } from "./ids.js";
 import { portsOf } from "./ports.js";
@@ -44,8 +43,8 @@ export interface LookRequest {
 
 /** What a look gave; `unchanged`: what it gave the last time. */
 export type Looked = ({ outcome: JsonObject } | { fault: string } | { unchanged: true }) & {
-  /** What was sent and what came back, as people may see it. */
-  shown: Json[];
+  /** What was sent and what came back. */
+  shown: LookEntry[];
 };
 
 /** Asks only for a response that is another than the last one (RFC 9110, section 13). */
@@ -121,7 +120,7 @@ export async function look(
   const result = await advance(one, { id, origin: id, version }, ports, [started], signals, locals);
   const shown = rows
     .filter(({ entry }) => entry.type === "begun" || entry.type === "attempt")
-    .map(({ open }) => parseJson(open));
+    .map(({ entry, open }) => ({ type: entry.type, status: statusOf(entry), open }));
   if (conditional.unchanged) return { unchanged: true, shown };
   const entries = [started, ...rows.map(({ entry }) => entry)];
   const outcome =
@@ -137,4 +136,6 @@ export async function look(
   };
 }
 
+const statusOf = (entry: Entry): number | undefined =>
+  entry.type === "attempt" ? entry.response?.status : undefined;
 const stepsOf = ({ steps }: JsonObject): JsonObject => (isObject(steps) ? steps : {});

@@ -4,8 +4,12 @@ import type { Writer } from "./writer.js";
 
 /** So many looks of a poll are stored. */
 const most = 20;
+/** So many entries of each: requests and responses of further pages are left out. */
+const mostEntries = 20;
 /** A body longer than this many characters is left out of them, and its length is told instead. */
 const longestBody = 16_384;
+/** An entry longer than this many characters is not even read for its other parts. */
+const longestEntry = 262_144;
 
 /** What a look sent and what came back, as the entries of a run's journal tell it. */
 export interface StoredLook {
@@ -14,19 +18,26 @@ export interface StoredLook {
   entries: Json[];
 }
 
+/** An entry of a look: what it says of itself, and its JSON as people may see it. */
+export interface LookEntry {
+  type: string;
+  status: number | undefined;
+  open: string;
+}
+
 /** The last looks of polls. */
 export class LookStore {
   constructor(readonly writer: Writer) {}
 
   /** Notes a look; the oldest one beyond so many goes. */
-  async note(workflow: string, trigger: string, { at, entries }: StoredLook): Promise<void> {
+  async note(workflow: string, trigger: string, at: number, entries: readonly LookEntry[]): Promise<void> {
     const { connection } = this.writer.store;
     const which = "environment = 'live' AND workflow = ?1 AND trigger_name = ?2";
     await this.writer.write(async () => {
       await execute(
         connection,
         "INSERT OR REPLACE INTO looks (workflow, trigger_name, at, entries) VALUES (?, ?, ?, ?)",
-        [workflow, trigger, at, printJson(entries.map(withoutLongBodies))],
+        [workflow, trigger, at, `[${entries.slice(0, mostEntries).map(shortEntry).join(",")}]`],
       );
       await execute(
         connection,
@@ -55,7 +66,14 @@ export class LookStore {
   }
 }
 
-/** An entry without bodies and items that would fill the store. */
+/** An entry as JSON, without bodies and items that would fill the store. */
+function shortEntry({ type, status, open }: LookEntry): string {
+  if (open.length <= longestBody) return open;
+  if (open.length <= longestEntry) return printJson(withoutLongBodies(parseJson(open)));
+  const body = `(${open.length} characters, left out)`;
+  return printJson({ type, response: { status: status ?? null, body } });
+}
+
 function withoutLongBodies(entry: Json): Json {
   if (!isObject(entry)) return entry;
   const { items, ...rest } = entry;

@@ -52,12 +52,19 @@ describe("what polls know", () => {
   it("has its last twenty looks, without long bodies, as long as there is the poll", async () => {
     const looks = new LookStore(it_.writer);
     const attempt = (body: string) => ({ type: "attempt", response: { status: 200, body } });
-    for (let at = 0; at < 25; at++)
-      await looks.note("w", "usual", { at, entries: [attempt(at === 24 ? "x".repeat(20_000) : "short")] });
-    await looks.note("w", "short", { at: 1, entries: [] });
+    const entry = (body: string) => ({ type: "attempt", status: 200, open: JSON.stringify(attempt(body)) });
+    for (let at = 0; at < 25; at++) await looks.note("w", "usual", at, [entry("short")]);
+    const bodies = ["x".repeat(20_000), "x".repeat(300_000), ...Array.from({ length: 100 }, () => "page")];
+    await looks.note("w", "usual", 25, bodies.map(entry));
+    await looks.note("w", "short", 1, []);
     const found = await looks.list("w", "usual");
-    expect(found.map(({ at }) => at)).toEqual(Array.from({ length: 20 }, (_, index) => 24 - index));
-    expect(found[0]?.entries).toEqual([attempt("(20002 characters, left out)")]);
+    expect(found.map(({ at }) => at)).toEqual(Array.from({ length: 20 }, (_, index) => 25 - index));
+    expect(found[0]?.entries.slice(0, 3)).toEqual([
+      attempt("(20002 characters, left out)"),
+      attempt(`(${entry("x".repeat(300_000)).open.length} characters, left out)`),
+      attempt("page"),
+    ]);
+    expect(found[0]?.entries).toHaveLength(20);
     expect(found[1]?.entries).toEqual([attempt("short")]);
     await execute(it_.store.connection, "DELETE FROM triggers WHERE name = 'usual'");
     await looks.prune();

@@ -28,33 +28,39 @@ export async function troubles(store: Store, now: number): Promise<Trouble[]> {
 
 const inForce = "gone_at IS NULL AND is_on = 1";
 
-async function failing(store: Store): Promise<Trouble[]> {
-  const rows = await selectList<{ workflow: string; name: string; fault: string }>(
+/** Polls of whose state a number is above zero. */
+async function pollsWith<T>(
+  store: Store,
+  { counted, told }: { counted: string; told: string },
+  sentence: (names: { workflow: string; name: string }, told: T) => string,
+): Promise<Trouble[]> {
+  const rows = await selectList<{ workflow: string; name: string; told: T }>(
     store,
-    `SELECT workflow, name, json_extract(poll, '$.fault') AS fault FROM triggers
-      WHERE ${inForce} AND kind = 'poll' AND json_extract(poll, '$.failures') > 0`,
+    `SELECT workflow, name, json_extract(poll, '$.${told}') AS told FROM triggers
+      WHERE ${inForce} AND kind = 'poll' AND json_extract(poll, '$.${counted}') > 0`,
     {},
   );
-  return rows.map(({ workflow, name, fault }) => ({
-    workflow,
-    trigger: name,
-    sentence: `The poll ${name} of ${workflow} fails: ${fault}`,
+  return rows.map((row) => ({
+    workflow: row.workflow,
+    trigger: row.name,
+    sentence: sentence(row, row.told),
   }));
 }
 
-async function asking(store: Store): Promise<Trouble[]> {
-  const rows = await selectList<{ workflow: string; name: string; gone: number }>(
+const failing = (store: Store): Promise<Trouble[]> =>
+  pollsWith<string>(
     store,
-    `SELECT workflow, name, json_extract(poll, '$.gone') AS gone FROM triggers
-      WHERE ${inForce} AND kind = 'poll' AND json_extract(poll, '$.gone') > 0`,
-    {},
+    { counted: "failures", told: "fault" },
+    ({ workflow, name }, fault) => `The poll ${name} of ${workflow} fails: ${fault}`,
   );
-  return rows.map(({ workflow, name, gone }) => ({
-    workflow,
-    trigger: name,
-    sentence: `${gone} items of the poll ${name} of ${workflow} are gone at once, so nothing was started for them. If that is right: ckettle trigger look ${workflow} ${name} --start`,
-  }));
-}
+
+const asking = (store: Store): Promise<Trouble[]> =>
+  pollsWith<number>(
+    store,
+    { counted: "gone", told: "gone" },
+    ({ workflow, name }, gone) =>
+      `${gone} items of the poll ${name} of ${workflow} are gone at once, so nothing was started for them. If that is right: ckettle trigger look ${workflow} ${name} --start`,
+  );
 
 async function refusing(store: Store): Promise<Trouble[]> {
   const rows = await selectList<{ workflow: string; name: string; last: string | null }>(

@@ -29,7 +29,7 @@ export type KeepFile = (bytes: Uint8Array, about: FileAbout) => Promise<JsonObje
 export async function broughtBy(
   read: Reader,
   { method, headers, query, body }: Delivered,
-  keep: KeepFile = (_bytes, about) => Promise.resolve({ ...about, size: _bytes.length }),
+  keep: KeepFile = (bytes, about) => Promise.resolve({ ...about, size: bytes.length }),
 ): Promise<{ brought: JsonObject; fault?: string }> {
   const type = headers["content-type"] ?? "";
   const of = (value: Json): { brought: JsonObject } => ({ brought: { method, headers, query, body: value } });

@@ -10,6 +10,7 @@ import {
 import type { PreparedStart, Starts } from "../runs/starts.js";
 import type { StartRequest } from "../runs/start-request.js";
 import type { EventState, EventStore } from "../store/events.js";
+import { filesIn } from "../store/files.js";
 import type { Arriving, Happened, Judging } from "./events.js";
 import { keyOf, refusal, sharesOf } from "./starting.js";
 
@@ -84,7 +85,7 @@ export async function beginItems(
   }
 }
 
-type ItemStart = Pick<StartRequest, "inputs" | "trigger" | "shares" | "skipIfFull"> & {
+type ItemStart = Pick<StartRequest, "inputs" | "trigger" | "shares" | "skipIfFull" | "filesOf"> & {
   keys: string[];
   place: string;
 };
@@ -92,7 +93,7 @@ type ItemStart = Pick<StartRequest, "inputs" | "trigger" | "shares" | "skipIfFul
 /** What is to be started for some items: a run for each, or one for all of them. */
 function judgeItems(
   items: readonly Keyed[],
-  { event, arriving, ready, inScope, trigger }: Around,
+  { event, arriving, ready, inScope, trigger, what: { filesOf } }: Around,
 ): { starts: ItemStart[]; leftOut: number } | { refused: string } {
   // A run has its own items, not the whole delivery.
   const { body: _body, ...lean } = trigger;
@@ -114,6 +115,8 @@ function judgeItems(
         inputs: judged.inputs,
         trigger: { ...lean, ...own },
         ...sharesOf(arriving.workflow, event.trigger, ready, judged.turn),
+        // A run has the files of its own items, not those of all.
+        ...(filesOf ? { filesOf: { ...filesOf, ids: filesIn(own) } } : {}),
         keys: group.flatMap(({ key }) => key ?? []),
         place,
       });

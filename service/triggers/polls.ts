@@ -170,7 +170,7 @@ export class Polls {
     if (isObject(mark)) return { fault: String(mark["fault"]) };
     const looked = await this.#call(look, mark);
     const { workflow, name } = look.row;
-    await this.parts.looks.note(workflow, name, { at: about.at, entries: looked.shown });
+    await this.parts.looks.note(workflow, name, about.at, looked.shown);
     if (!("outcome" in looked)) return looked;
     const read = readOf(look.ready, looked.outcome, about);
     if ("fault" in read) return read;
