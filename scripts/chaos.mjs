@@ -194,7 +194,7 @@ try {
   });
   for (const run of byTriggers) run.inputs = run.entries[0]?.inputs;
   const { delivered } = sender;
-  found.push(...triggerDifferences({ runs: byTriggers, events, delivered, guests }));
+  found.push(...triggerDifferences({ runs: byTriggers, events, delivered, guests, requests }));
   const count = (state) => runs.filter((run) => run.state === state).length;
   const states = ["succeeded", "failed", "stopped", "unsure"].map((state) => `${count(state)} ${state}`);
   console.log(

@@ -25,6 +25,31 @@ ${inputs}triggers:
     fetch: { request: "GET \${constants.stays}/guests", using: stays-key, retry: { waits: [50ms, 200ms, 1s, 2s, 4s, 4s] } }
     inputs: { id: "\${trigger.body.id}" }
 ${reply}`,
+  several: `copper-kettle: 1
+name: several
+${inputs}triggers:
+  several:
+    webhook: { path: several, verify: none, items: trigger.body.items, id-of: item.id }
+    inputs: { id: "\${trigger.item.id}" }
+steps:
+  - { step: nap, wait: { for: 20ms } }
+  - { step: seen, set: { a: 1 } }
+`,
+  carried: `copper-kettle: 1
+name: carried
+inputs: { type: object, properties: { id: {}, scan: {} } }
+triggers:
+  carried:
+    webhook: { path: carried, verify: none }
+    once-per: trigger.body.id
+    inputs: { id: "\${trigger.body.id}", scan: "\${trigger.body.scan}" }
+steps:
+  - step: sent
+    request: "PUT \${constants.stays}/carried/\${inputs.id}"
+    body: { file: "\${inputs.scan}" }
+    success: status == 404
+    retry: { waits: [50ms, 200ms, 1s, 2s, 4s, 4s] }
+`,
   ticks: `copper-kettle: 1
 name: ticks
 triggers:
@@ -40,6 +65,25 @@ ${inputs}triggers:
 ${reply}`,
 };
 
+const plain = (id, chance) => ({ body: { id, guest: `guest-${chance.between(1, 3)}` } });
+/** What a delivery to each of them holds, and the ids that runs must come of. */
+const bodies = {
+  told: plain,
+  named: plain,
+  several: (id, chance) => {
+    // Some items come again in another delivery.
+    const ids = [`${id}-0`, `${id}-1`, `again-${chance.between(1, 40)}`];
+    return { body: { items: ids.map((one) => ({ id: one })) }, ids };
+  },
+  carried: (id) => {
+    const form = new FormData();
+    form.append("id", id);
+    form.append("scan", new Blob([scanOf(id)], { type: "application/json" }), `${id}.json`);
+    return { body: form };
+  },
+};
+const scanOf = (id) => JSON.stringify({ id, scan: "0123456789".repeat(500) });
+
 /** Sends deliveries, each again and again until it is answered 2xx: its sender's log. */
 export class Sender {
   delivered = [];
@@ -51,7 +95,7 @@ export class Sender {
   }
 
   async begin() {
-    for (const name of ["told", "named"]) {
+    for (const name of Object.keys(bodies)) {
       const { address } = await this.world.call(
         "POST",
         `/api/workflows/${name}/triggers/${name}/address`,
@@ -64,15 +108,16 @@ export class Sender {
   some(count, chance) {
     for (let at = 0; at < count; at++) {
       const id = `d-${this.#going.length}`;
-      this.#going.push(this.#deliver(chance.one(["told", "named"]), id, `guest-${chance.between(1, 3)}`));
+      const workflow = chance.one(Object.keys(bodies));
+      this.#going.push(this.#deliver(workflow, id, bodies[workflow](id, chance)));
     }
   }
 
-  async #deliver(workflow, id, guest) {
+  async #deliver(workflow, id, { body, ids = [id] }) {
     for (;;) {
       try {
-        await this.world.call("POST", this.#addresses[workflow], { id, guest });
-        this.delivered.push({ workflow, id });
+        await this.world.call("POST", this.#addresses[workflow], body);
+        this.delivered.push(...ids.map((one) => ({ workflow, id: one })));
         return;
       } catch {
         await sleep(40);
@@ -89,13 +134,16 @@ export class Sender {
  * @param runs those of the triggered workflows, each with its inputs
  * @param events those of the same workflows
  */
-export function triggerDifferences({ runs, events, delivered, guests }) {
+export function triggerDifferences({ runs, events, delivered, guests, requests }) {
   const found = [];
   const wrong = (text) => found.push(text);
   const of = (workflow) => runs.filter((run) => run.workflow === workflow);
   const startedBy = new Map();
-  for (const { state, run } of events)
-    if (state === "started") startedBy.set(run, (startedBy.get(run) ?? 0) + 1);
+  for (const { runsOf } of events)
+    for (const run of runsOf) startedBy.set(run, (startedBy.get(run) ?? 0) + 1);
+  for (const { id, state, runs: count, runsOf } of events)
+    if (count !== runsOf.length || (state === "started") !== count > 0)
+      wrong(`The event ${id} is ${state}, says ${count} runs, and ${runsOf.length} came of it.`);
   for (const { id, workflow } of runs)
     if (startedBy.get(id) !== 1) wrong(`${id} (${workflow}): ${startedBy.get(id) ?? 0} events started it.`);
   for (const run of startedBy.keys())
@@ -112,6 +160,13 @@ export function triggerDifferences({ runs, events, delivered, guests }) {
     );
     if (count > 1 || (count === 0 && !(workflow === "named" && refused)))
       wrong(`${id}: it was answered, and ${count} runs of ${workflow} came of it.`);
+  }
+  for (const { workflow, id } of delivered.filter((one) => one.workflow === "carried")) {
+    const came = requests.filter(({ path }) => path === `/carried/${id}`);
+    if (came.length === 0) wrong(`${id}: the file of ${workflow} was sent nowhere.`);
+    for (const { body } of came)
+      if (JSON.stringify(body) !== scanOf(id))
+        wrong(`${id}: its file came as ${JSON.stringify(body).slice(0, 80)}.`);
   }
   for (const { id } of guests) {
     const count = of("watched").filter(({ inputs }) => inputs?.id === id).length;

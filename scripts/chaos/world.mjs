@@ -73,10 +73,12 @@ export class World {
   /** Calls the service's API; throws where it does not answer. */
   async call(method, path, body, headers = {}) {
     if (this.#url === "") throw new Error("There is no service at the moment.");
+    const isForm = body instanceof FormData;
+    const typed = isForm ? {} : { "Content-Type": "application/json" };
     const response = await fetch(this.#url + path, {
       method,
-      headers: { Authorization: `Bearer ${this.token}`, "Content-Type": "application/json", ...headers },
-      ...(body ? { body: JSON.stringify(body) } : {}),
+      headers: { Authorization: `Bearer ${this.token}`, ...typed, ...headers },
+      ...(body ? { body: isForm ? body : JSON.stringify(body) } : {}),
     });
     if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`);
     return response.json();
@@ -100,8 +102,19 @@ export class World {
       ({ entry }) => entry,
     );
 
-  events = (name) =>
-    this.all(`/api/workflows/${name}/events?limit=200`, "events", ({ id }) => `before=${id}`);
+  /** The events of a workflow, each with the ids of the runs that it started. */
+  async events(name) {
+    const path = `/api/workflows/${name}/events?limit=200`;
+    const events = await this.all(path, "events", ({ id }) => `before=${id}`);
+    for (const event of events)
+      event.runsOf =
+        event.runs > 1 || name === "several"
+          ? (await this.call("GET", `/api/runs?limit=200&event=${event.id}`)).runs.map(({ id }) => id)
+          : event.state === "started"
+            ? [event.run]
+            : [];
+    return events;
+  }
 
   async faults(list) {
     await fetch(`${this.stays.url}/_control/faults`, {
