@@ -94,6 +94,12 @@ export interface NextRequest {
   look?: boolean;
 }
 
+/**
+ * Why a response leaves open whether the call was carried out: a gateway gave it, which does not know (RFC 9110 sections
+ * 15.6.3 and 15.6.5); or the precondition of a repeat failed, perhaps by the change that the first send made (13.2.2).
+ */
+export type UnknownCause = "gateway" | "precondition";
+
 export type Decision = "happened" | "again" | "skip" | "stop";
 
 /** What a person decides: about an unsure call; to continue from a breakpoint; to resume a parked run. */
@@ -170,6 +176,9 @@ export type Entry = Common &
         reason: string;
         detail?: string;
         authorization?: ShownAuthorization[];
+        /** The response that leaves it open, and why; missing if none came. */
+        response?: RecordedResponse;
+        cause?: UnknownCause;
       }
     | {
         type: "decided";

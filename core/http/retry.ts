@@ -31,6 +31,16 @@ export interface AttemptResult {
 /** Statuses that say that a later try may do (RFC 9110 section 15, RFC 6585 section 4 for 429, RFC 8470 section 5.2 for 425). */
 const retried = new Set([408, 425, 429, 500, 502, 503, 504]);
 
+/** 502 and 504 come from a gateway that does not know what became of the request (RFC 9110 sections 15.6.3, 15.6.5). */
+export function isOfGateway(status: number): boolean {
+  return status === 502 || status === 504;
+}
+
+/** Nothing is there any more, or never was (RFC 9110 sections 15.5.5 and 15.5.11). */
+export function isGone(status: number | undefined): boolean {
+  return status === 404 || status === 410;
+}
+
 /**
  * Whether an attempt that failed may be repeated for a reason that holds everywhere: the connection failed, or the
  * status says that a later try may do. A call that writes only where the failure proves that it was not taken:

@@ -27,5 +27,5 @@ export const duration = () =>
 /** The name of something that the service knows. */
 export const nameOf = (kind: "credential" | "operation" | "workflow") => z.string().meta(marked(kind));
 
-/** A method and a URL, as `request` writes them. */
-export const requestLine = /^([A-Z]+) (\S[\s\S]*)$/;
+/** A method (RFC 9110 section 9.1) and a URL, as `request` writes them. */
+export const requestLine = /^([!#$%&'*+\-.^_`|~0-9A-Za-z]+) (\S[\s\S]*)$/;

@@ -1,5 +1,5 @@
 import { operationName } from "../apis/catalogue.js";
-import { defaultEffect, type Effect } from "../http/effect.js";
+import { isMethod, knownEffect, knownMethods, type Effect } from "../http/effect.js";
 import type { BodyReading } from "../http/read-body.js";
 import { defaultRetry } from "../http/retry.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
@@ -9,7 +9,6 @@ import type { Preparer } from "./prepare.js";
 import { optional, texts, values } from "./prepare-values.js";
 import type { CallStep, Idempotency, Pages, StepBase, Until } from "./steps.js";
 
-const methods = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "QUERY"];
 /** What only `success` and `retry` see: how an attempt came out. */
 export const resultNames = ["status", "headers", "body", "failure", "repeated"];
 
@@ -21,10 +20,19 @@ export function prepareRequest(
 ): CallStep | undefined {
   const line = requestLine.exec(raw["request"] as string);
   const method = line?.[1] ?? "";
-  if (!line || !methods.includes(method)) {
+  const inCapitals = method.toUpperCase();
+  if (!line || !isMethod(method) || (method !== inCapitals && knownEffect(inCapitals) !== undefined)) {
     preparer.source.report([...path, "request"], "wrong-value", requestHint(raw["request"] as string));
     return undefined;
   }
+  const effect = (raw["effect"] as Effect | undefined) ?? knownEffect(method);
+  if (effect === undefined)
+    preparer.source.reportKey(
+      path,
+      "request",
+      "wrong-value",
+      `Say what ${method} does, as "effect": reads, writes or repeatable. It is known of ${knownMethods.join(", ")}.`,
+    );
   // The whole line is parsed, so that a fault is placed in the text as it was written; the method is cut off after.
   const whole = preparer.template(raw["request"], [...path, "request"]);
   if (!whole) return undefined;
@@ -50,7 +58,7 @@ export function prepareRequest(
     ...texts(raw, ["using"]),
     ...values(preparer, raw, path, ["query", "headers", "cookies"]),
     ...sendingOf(preparer, raw, path),
-    effect: (raw["effect"] as Effect | undefined) ?? defaultEffect(method),
+    effect: effect ?? "writes",
   };
 }
 
@@ -232,7 +240,8 @@ function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep
 function requestHint(text: string): string {
   const form = "A request is a method and a URL, such as: GET https://stays.example/guests";
   const [first = "", rest] = text.trim().split(/\s+/, 2);
-  if (methods.includes(first.toUpperCase()) && first !== first.toUpperCase())
+  if (first === "CONNECT") return "CONNECT asks a proxy for a tunnel, and cannot be called.";
+  if (knownMethods.includes(first.toUpperCase()) && first !== first.toUpperCase())
     return `The method is written in capitals: ${first.toUpperCase()} ${rest ?? "…"}`;
   if (/^https?:\/\//i.test(text)) return `The method is missing in front of the URL: GET ${text}`;
   return `${form}. This is "${text}".`;

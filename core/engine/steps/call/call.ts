@@ -15,7 +15,7 @@ import { isSafe, legOf } from "./leg.js";
 import { readyCall } from "./operation.js";
 import { judge, type Verdict } from "./judge.js";
 import { attemptEntry, send } from "./send.js";
-import { resolveUnsure } from "./unsure.js";
+import { noteUnknown, resolveUnsure } from "./unsure.js";
 
 /**
  * One call: rate limit → authorize → sending → send → read → success; then its further pages, or looks whether it is done.
@@ -36,7 +36,7 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
   for (;;) {
     const last = log.attempts.at(-1);
     const leg = refusable(walk, step, frame, log, () => legOf(log, step, first, secrets));
-    if (log.lost && !isSafe(step, leg)) {
+    if (log.lost && (log.unsure?.cause === "precondition" || !isSafe(step, leg))) {
       if (await resolveUnsure(walk, step, frame, log, path, leg.request, walkCall)) return;
     } else if (last && last.wait === undefined && !last.next && !log.lost) {
       return finish(walk, step, frame, log, path, last, judge(walk, step, frame, log, leg, last)); // judged before, and cut off from its end
@@ -54,7 +54,11 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
       continue;
     }
     const verdict = judge(walk, step, frame, log, leg, entry);
-    const { error, response, ...more } = verdict;
+    const { error, response, unknown, ...more } = verdict;
+    if (unknown) {
+      await noteUnknown(walk, entry, unknown, error?.message ?? "");
+      continue;
+    }
     const noted = {
       ...entry,
       ...(response ? { response } : {}),

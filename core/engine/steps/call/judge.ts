@@ -1,10 +1,11 @@
 import type { ValueMap } from "../../../expressions/values.js";
-import { nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
+import { isConditional } from "../../../http/conditional.js";
+import { isGone, isOfGateway, nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
 import { printForPeople } from "../../../values/durations.js";
 import { printJson, type Json } from "../../../values/json.js";
 import { maskPlaces } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
-import type { EntryOf, RecordedResponse, RunError } from "../../entries.js";
+import type { EntryOf, RecordedResponse, RunError, UnknownCause } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
 import { shownCall } from "../../secrets.js";
 import { StepFailed } from "../../signals.js";
@@ -20,6 +21,8 @@ import { statusText } from "./status-text.js";
  */
 export interface Verdict extends After {
   error?: RunError;
+  /** The response leaves open whether the call was carried out; `error` says what it was. */
+  unknown?: UnknownCause;
   told?: boolean;
   /** The response as it is to be stored: of a page that others follow, without the body that its items were taken from. */
   response?: RecordedResponse;
@@ -44,32 +47,52 @@ export function judge(
   const earlier = attemptsOf(log, leg.number).filter(
     (attempt) => attempt.attempt !== entry.attempt && !attempt.renewed,
   );
-  const repeated = log.resent || earlier.some((attempt) => attempt.failure?.sent);
+  const repeated =
+    log.resent ||
+    earlier.some(({ failure, response }) => failure?.sent || isOfGateway(response?.status ?? 0));
   // What a later response says is of that attempt: of one that got none before, nobody knows.
   const failed = (): RunError => {
     const error = failureOf(walk, step, log, entry, earlier.length);
     if (!repeated || leg.effect === "reads") return error;
     return {
       ...error,
-      message: `${error.message} An earlier attempt got no response, and may have been carried out.`,
+      message: `${error.message} An earlier attempt got no response of the API, and may have been carried out.`,
     };
+  };
+  const ended = (): Verdict => {
+    const unknown = unknownAfter(step, leg, result.status, repeated);
+    return unknown
+      ? { error: failureOf(walk, step, log, entry, earlier.length), unknown }
+      : { error: failed() };
   };
   const { status, headers, failure } = result;
   const seen: ValueMap = { status, headers, failure, body: entry.response?.body ?? null, repeated };
   try {
     if (isSuccess(walk, step, frame, path, entry, seen, repeated))
       return step.pages || step.until ? goesOn(walk, step, frame, log, leg, entry) : {};
-    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result)) return { error: failed() };
+    if (!wantsRepeat(walk, step, frame, leg, entry, seen, result)) return ended();
   } catch (error) {
     if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
     throw error;
   }
   const next = nextWait(step.retry, earlier.length, result, walk.read.chance(path, entry.attempt), entry.at);
   if ("wait" in next) return next;
+  if (next.giveUp === "spent") return ended();
   const error = failed();
-  if (next.giveUp === "spent") return { error };
   const asked = `The response asks to wait ${printForPeople(next.asked ?? 0)}, more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
   return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };
+}
+
+/** Whether a response that is not a success leaves open what became of a call that writes. */
+function unknownAfter(
+  step: ReadyCall,
+  leg: Leg,
+  status: number,
+  repeated: boolean,
+): UnknownCause | undefined {
+  if (isOfGateway(status) && !isSafe(step, leg)) return "gateway";
+  if (status !== 412 || !repeated || leg.effect === "reads" || step.ifUnsure === "repeat") return undefined;
+  return isConditional(leg.request) ? "precondition" : undefined;
 }
 
 /** A success that other requests may follow. */
@@ -100,8 +123,7 @@ function isSuccess(
   if (!response) return false;
   if (step.strict && entry.drift) return false;
   if (step.success) return walk.read.condition(step.success, "success", path, frame, entry.at, seen);
-  if (step.method === "DELETE" && repeated && (response.status === 404 || response.status === 410))
-    return true;
+  if (step.method === "DELETE" && repeated && isGone(response.status)) return true;
   return response.status >= 200 && response.status <= 299 && response.fault === undefined;
 }
 

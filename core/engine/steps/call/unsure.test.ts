@@ -89,6 +89,84 @@ describe("a call that nobody knows the fate of", () => {
   });
 });
 
+describe("a response that leaves open what became of the call", () => {
+  const behind =
+    (status: number, times = 1): Responder =>
+    ({ method }, sent) =>
+      method === "POST" && sent < times ? { status, body: "Gateway" } : { status: 201, body: { id: "g-1" } };
+
+  it.each([502, 504])("%i of a gateway is unsure where the call writes", async (status) => {
+    const it = world(call(""), behind(status));
+    expect((await it.run()).state).toBe("unsure");
+    const unsure = it.entries().find(({ type }) => type === "unsure");
+    expect(unsure).toMatchObject({ cause: "gateway", response: { status, body: "Gateway" } });
+    expect(unsure).toHaveProperty("reason", expect.stringMatching(/^50[24] .*does not know/));
+    decide(it, "made", "again");
+    expect((await it.run()).state).toBe("succeeded");
+    expect(it.sent).toHaveLength(2);
+  });
+
+  it("is repeated with a key, or where the step says that it may be", async () => {
+    for (const more of [", idempotency: auto", ", if-unsure: repeat", ", retry: { when: status == 504 }"]) {
+      const it = world(call(more), behind(504));
+      expect((await it.run()).state).toBe("succeeded");
+      expect(it.sent).toHaveLength(2);
+    }
+  });
+
+  it("is unsure in the end, however often the step said to repeat it", async () => {
+    const it = world(call(", retry: { times: 2, when: status == 504 }"), behind(504, 9));
+    expect((await it.run()).state).toBe("unsure");
+    expect(it.sent).toHaveLength(3);
+  });
+
+  it("can be caught, and a 500 stays a failure", async () => {
+    const caught = ", if-unsure: fail, catch: [{ step: c, note: '${error.code}' }]";
+    const it = world(call(caught), behind(504));
+    expect((await it.run()).state).toBe("succeeded");
+    expect(outcomeOf(it, "made!catch/c")).toBe("unsure");
+    expect((await world(call(""), behind(500)).run()).state).toBe("failed");
+  });
+
+  const put = (condition: string): string =>
+    `  - { step: made, request: PUT https://a.example/notes/1, headers: { ${condition} }, body: { json: { a: 1 } } }
+  - { step: n, note: "\${steps.made.status} \${steps.made.body.a}" }
+`;
+  /** The first send is carried out and cut; the repeat finds what it made. */
+  const cutThenRefused =
+    (there: Answer): Responder =>
+    ({ method }, times) =>
+      method === "GET" ? there : times === 0 ? "cut" : { status: 412, body: "Precondition failed" };
+
+  it.each(["If-None-Match: '*'", "If-Match: '\"v1\"'"])(
+    "412 to a repeat with %s is settled by what is there",
+    async (condition) => {
+      const same = world(put(condition), cutThenRefused({ status: 200, body: { a: 1 } }));
+      expect((await same.run()).state).toBe("succeeded");
+      expect(outcomeOf(same, "n")).toBe("200 1");
+      expect(same.sent.map(({ method }) => method)).toEqual(["PUT", "PUT", "GET"]);
+      const other = world(put(condition), cutThenRefused({ status: 200, body: { a: 2 } }));
+      expect((await other.run()).state).toBe("unsure");
+      expect(other.entries().find(({ type }) => type === "unsure")).toMatchObject({ cause: "precondition" });
+      decide(other, "made", "skip");
+      await other.run();
+      expect(other.count("PUT")).toBe(2);
+    },
+  );
+
+  it("412 to a first send is a failure", async () => {
+    const it = world(put("If-None-Match: '*'"), () => ({ status: 412 }));
+    expect((await it.run()).state).toBe("failed");
+    expect(it.sent).toHaveLength(1);
+  });
+
+  it("412 to a repeated deletion of what is gone is a success", async () => {
+    const file = `  - { step: made, request: DELETE https://a.example/notes/1, headers: { If-Match: x } }\n`;
+    const it = world(file, cutThenRefused({ status: 404 }));
+    expect((await it.run()).state).toBe("succeeded");
+  });
+});
+
 describe("ensure", () => {
   const file = `  - step: guest
     ensure:

@@ -1,11 +1,42 @@
+import { isWhatWasSent } from "../../../http/conditional.js";
 import type { HttpRequest } from "../../../http/message.js";
+import { defaultRetry, isGone } from "../../../http/retry.js";
 import { isObject, type Json, type JsonObject } from "../../../values/json.js";
 import type { CallStep, ReadyCall } from "../../../workflows/steps.js";
+import type { Decision, EntryOf, UnknownCause } from "../../entries.js";
 import { innerIndex, itemLog, type StepLog } from "../../replayed.js";
 import { responseSecrets, shownCall } from "../../secrets.js";
 import { StepFailed, Stopped, Unsure } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
+
+/** What a response of a kind leaves open. */
+const leftOpen: Record<UnknownCause, string> = {
+  gateway: "The gateway in front of the API does not know whether the call was carried out.",
+  precondition:
+    "The call was sent before without a response of the API. It may be that first send that changed what the condition asks for.",
+};
+
+/** Notes that a response leaves open whether its call was carried out. */
+export async function noteUnknown(
+  walk: Walk,
+  { path, attempt, at, response, authorization, masked }: EntryOf<"attempt">,
+  cause: UnknownCause,
+  what: string,
+): Promise<void> {
+  walk.write.note({
+    type: "unsure",
+    path,
+    attempt,
+    at,
+    reason: `${what} ${leftOpen[cause]}`,
+    cause,
+    ...(response ? { response } : {}),
+    ...(authorization ? { authorization } : {}),
+    ...(masked ? { masked } : {}),
+  });
+  await walk.write.commit();
+}
 
 /** Walks a call: the probe is one, too. */
 type WalkCall = (walk: Walk, call: CallStep, frame: Frame, log: StepLog) => Promise<void>;
@@ -34,6 +65,8 @@ export async function resolveUnsure(
     return walk.write.fail(frame, step, log, { code: "unsure", message });
   }
   if (!log.decided && step.ifUnsure === "probe") await probe(walk, step, frame, log, path, walkCall);
+  else if (!log.decided && log.unsure?.cause === "precondition")
+    await look(walk, step, frame, log, path, request, walkCall);
   switch (log.decided?.decision) {
     default:
       // Whoever stopped the run is not asked about its calls.
@@ -90,19 +123,75 @@ async function probe(
     const arrived = walk.read.condition(condition, "probe.happened", path, frame, at, more);
     const body =
       arrived && outcome ? walk.read.evaluate(outcome, "probe.outcome", path, frame, at, more) : null;
-    const masked = responseSecrets(walk, body, []).map((place) => ["outcome", "body", ...place]);
-    walk.write.note({
-      type: "decided",
-      ...(masked.length > 0 ? { masked } : {}),
-      at,
-      path,
-      decision: arrived ? "happened" : "again",
-      ...(arrived ? { outcome: { body } } : {}),
-      by: "probe",
-    });
+    decide(walk, path, arrived ? "happened" : "again", "probe", arrived ? { body } : undefined);
   } catch (error) {
     // It could not be found out: a person decides.
     if (!(error instanceof StepFailed)) throw error;
+  }
+}
+
+/** Notes what was found out of a call, in place of a person. */
+function decide(walk: Walk, path: string, decision: Decision, by: string, outcome?: JsonObject): void {
+  const masked = responseSecrets(walk, outcome?.["body"] ?? null, []).map((place) => [
+    "outcome",
+    "body",
+    ...place,
+  ]);
+  walk.write.note({
+    type: "decided",
+    at: walk.ports.clock.now(),
+    path,
+    decision,
+    by,
+    ...(outcome ? { outcome } : {}),
+    ...(masked.length > 0 ? { masked } : {}),
+  });
+}
+
+/**
+ * Looks with a GET of the same URL whether a conditional call happened: it did if what is there is what was sent, or is
+ * gone where it was to be deleted. Anything else proves nothing, since somebody may have changed it since.
+ */
+async function look(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+  request: HttpRequest,
+  walkCall: WalkCall,
+): Promise<void> {
+  const scope = itemLog(log, innerIndex);
+  const inner: Frame = { ...frame, prefix: `${path}/`, log: scope, steps: { ...frame.steps } };
+  const name = `look${log.sending}`;
+  const { url } = request;
+  const call: CallStep = {
+    kind: "request",
+    name,
+    line: step.line,
+    reads: [],
+    method: "GET",
+    url: { source: url, parts: [{ text: url }], alone: undefined },
+    effect: "reads",
+    timeout: step.timeout,
+    redirects: "none",
+    retry: defaultRetry,
+    ifUnsure: "ask",
+    whenLimited: "wait",
+    ...(step.using === undefined ? {} : { using: step.using }),
+  };
+  try {
+    await walkCall(walk, call, inner, scope.step(name));
+    const there = inner.steps[name] as JsonObject;
+    if (isWhatWasSent(request.body, there))
+      decide(walk, path, "happened", "look", {
+        body: there["body"] ?? null,
+        headers: there["headers"] ?? {},
+      });
+  } catch (error) {
+    if (!(error instanceof StepFailed)) throw error;
+    if (request.method === "DELETE" && isGone(error.error.status))
+      decide(walk, path, "happened", "look", { body: null });
   }
 }
 
