@@ -208,7 +208,7 @@ describe("described APIs", () => {
       "openapi: 3.1.0\npaths:\n  /a/{x}: { get: { operationId: same } }\n  /a/{y}: { get: { operationId: same, parameters: [{ $ref: '#/components/parameters/none' }] } }\n",
     );
     for (const words of [
-      '"same" is used twice',
+      '"same" is called "same2"',
       "same but for the names",
       "refers to nothing",
       "lead nowhere",

@@ -11,6 +11,7 @@ import { readText } from "./workflow.js";
 interface GivenOptions {
   server?: string;
   using?: string;
+  rules?: boolean;
 }
 
 /** A document as it is given on the command line: a file, `-`, or an address. */
@@ -19,6 +20,7 @@ function given(source: string, options: GivenOptions) {
     ...(/^https?:\/\//.test(source) ? { url: source } : { text: readText(source) }),
     ...(options.server ? { server: options.server } : {}),
     ...(options.using ? { credential: options.using } : {}),
+    ...(options.rules ? { rules: true } : {}),
   };
 }
 
@@ -38,6 +40,7 @@ export function addApi(program: Command): void {
     .argument("<document>", "a file, - for standard input, or an address")
     .option("--server <url>", "the address that calls go to; replaces the servers of the document")
     .option("--using <credential>", "the credential for its calls, if a step names none")
+    .option("--rules", "take the rules of a fetched document, too: effects, pages, what counts as success")
     .option("--yes", "import it, whatever it changes")
     .action(
       async (name: string, source: string, options: GivenOptions & { yes?: boolean }, command: Command) => {
@@ -54,6 +57,8 @@ export function addApi(program: Command): void {
         }
         const kept = await client.call(routes.putApi, { params: { name }, body });
         for (const note of kept.notes) say(`  ${note}`);
+        if (kept.api.credential === null)
+          for (const line of credentialHints(name, kept.api)) say(`  ${line}`);
         show(
           globals,
           kept.api,
@@ -159,11 +164,32 @@ function count(number: number, noun: string): string {
   return `${number} ${noun}${number === 1 ? "" : "s"}`;
 }
 
+/** How the document says that calls authenticate, with the command that makes such a credential. */
+function credentialHints(name: string, { security, servers }: ApiDetail): string[] {
+  const host = servers[0] === undefined ? "" : ` --host ${new URL(servers[0]).host}`;
+  return security.flatMap(({ kind, says, place, oauth }) => {
+    if (kind === null) return [`Calls authenticate by ${says}.`];
+    const more = place
+      ? ` --part "${place.place}:${place.name}${place.prefix ? `:${place.prefix}` : ""}"`
+      : oauth
+        ? ` --grant ${oauth.grant}${oauth.tokenUrl ? ` --token-url ${oauth.tokenUrl}` : ""}`
+        : "";
+    return [
+      `Calls authenticate by ${kind} (${says}): ckettle credential add ${name}-key --kind ${kind}${more}${host}`,
+    ];
+  });
+}
+
 function apiText(api: ApiDetail): string {
   const rows: [string, string][] = [
     ["title", `${api.title} ${api.version}`],
     ["servers", api.servers.join("\n") || "none"],
     ["credential", api.credential ?? "none"],
+    ...(api.security.length > 0
+      ? ([
+          ["authenticates by", api.security.map(({ kind, says }) => `${kind ?? "–"}: ${says}`).join("\n")],
+        ] as [string, string][])
+      : []),
     ["operations", String(api.operations)],
     ["used by", api.usedBy.join(", ") || "no workflow"],
     [
@@ -180,7 +206,8 @@ function apiText(api: ApiDetail): string {
 }
 
 function operationText(api: string, operation: OperationDetail): string {
-  const head = `${operation.method} ${operation.path}  ${operation.effect}\n${operation.title}`;
+  const at = operation.server ? `  at ${operation.server}` : "";
+  const head = `${operation.method} ${operation.path}  ${operation.effect}${at}\n${operation.title}`;
   const parameters = operation.parameters.map((parameter) => [
     parameter.name,
     parameter.in,

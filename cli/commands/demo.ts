@@ -115,6 +115,7 @@ async function load(client: Client, addresses: Record<string, string>, key: stri
     const body = {
       url: `${server}/openapi.yaml`,
       server,
+      rules: true,
       ...(credential === undefined ? {} : { credential }),
     };
     const before = (await client.call(routes.listApis)).apis.find((api) => api.name === name);

@@ -19,10 +19,35 @@ export const apiSummary = z
 
 export type ApiSummary = z.output<typeof apiSummary>;
 
+/** A way to authenticate that a document names, as the kind of credential that does it. */
+const securityScheme = z.object({
+  name: z.string(),
+  kind: z
+    .enum(["api-key", "basic", "bearer", "digest", "oauth2", "mutual-tls"])
+    .nullable()
+    .meta({ description: "The kind of credential; null for what is not supported." }),
+  says: z.string(),
+  place: z
+    .object({ place: z.enum(["header", "query", "cookie"]), name: z.string(), prefix: z.string() })
+    .nullable(),
+  oauth: z
+    .object({
+      grant: z.string(),
+      tokenUrl: z.string().nullable(),
+      authorizationUrl: z.string().nullable(),
+      scopes: z.array(z.string()),
+    })
+    .nullable(),
+  about: z.string().nullable(),
+});
+
+export type SecuritySchemeView = z.output<typeof securityScheme>;
+
 export const apiDetail = apiSummary
   .extend({
     about: z.string().nullable(),
     servers: z.array(z.string()),
+    security: z.array(securityScheme).meta({ description: "How the document says that calls authenticate." }),
     notes: z
       .array(z.string())
       .meta({ description: "What was corrected or left out when the document was read." }),
@@ -69,6 +94,10 @@ export const documentInput = z.strictObject({
     .string()
     .optional()
     .meta({ description: "The credential for its calls, if a step names none." }),
+  rules: z.boolean().optional().meta({
+    description:
+      "Whether effects, pages and other rules of a fetched document (x-ckettle-…) are taken. Default: they are left out.",
+  }),
 });
 
 export const reading = z.object({
@@ -76,7 +105,11 @@ export const reading = z.object({
   written: z.string().meta({ description: "What it was written in, such as Swagger 2.0." }),
   operations: z.number(),
   servers: z.array(z.string()),
+  security: z.array(securityScheme),
   notes: z.array(z.string()),
+  leftOut: z.array(z.object({ rule: z.string(), count: z.number() })).meta({
+    description: "Rules of a fetched document (x-ckettle-…) that were left out; `rules` takes them.",
+  }),
   changes: z.array(apiChange).meta({ description: "What is different from the current revision." }),
 });
 

@@ -39,6 +39,10 @@ export type OperationSummary = z.output<typeof operationSummary>;
 
 export const operationDetail = operationSummary
   .extend({
+    server: z
+      .string()
+      .optional()
+      .meta({ description: "The address that it goes to, if it is not that of its API." }),
     about: z.string().nullable(),
     docs: z.string().nullable(),
     parameters: z.array(parameter),

@@ -1,34 +1,21 @@
 import { defaultEffect, type Effect } from "../http/effect.js";
 import { bounds } from "../values/bounds.js";
 import { isObject, own, type Json, type JsonObject } from "../values/json.js";
+import { parametersOf, type Parameter } from "./parameters.js";
+import { deref, firstExample, listAt, objectAt, textAt } from "./references.js";
+import { securityOf, type SecurityScheme } from "./security-schemes.js";
+import { serversOf } from "./servers.js";
 
-/** Where a parameter goes; named as in OpenAPI (`in`). */
-export type ParameterPlace = "path" | "query" | "header" | "cookie";
-
-/** A parameter of an operation (OpenAPI 3.1, section 4.8.12). */
-export interface Parameter {
-  name: string;
-  in: ParameterPlace;
-  /** What people call it: the title of its schema, else its name. */
-  title: string;
-  about?: string;
-  required: boolean;
-  schema: JsonObject;
-  style: string;
-  explode: boolean;
-  allowReserved: boolean;
-  default?: Json;
-  choices?: Json[];
-  example?: Json;
-  /** Always sent, hidden from those who use the operation, and not theirs to change (`const` of its schema). */
-  fixed?: Json;
-}
+export type { Parameter, ParameterPlace } from "./parameters.js";
+export { deref, pointedAt } from "./references.js";
 
 /** A body in one media type, or a response. */
 export interface Content {
   type: string;
   schema?: JsonObject;
   example?: Json;
+  /** How fields of a form are written (OpenAPI 3.1, section 4.8.15), by their names. */
+  encoding?: JsonObject;
 }
 
 export interface Operation {
@@ -36,6 +23,8 @@ export interface Operation {
   id: string;
   method: string;
   path: string;
+  /** The address that it goes to, if it is not that of its API. */
+  server?: string;
   title: string;
   about?: string;
   effect: Effect;
@@ -85,13 +74,18 @@ export interface Api {
   servers: string[];
   /** The credential that its calls use where a step names none (`x-ckettle-credential`). */
   credential?: string;
+  /** How its calls may prove who they are, as the document says (`securitySchemes`). */
+  security: SecurityScheme[];
   operations: Operation[];
   /** What was put right or left out, in plain words. */
   notes: string[];
 }
 
 const methods = ["get", "put", "post", "delete", "options", "head", "patch", "trace", "query"];
-const mostHops = 32;
+/** Whether a method is a field of a path (OpenAPI 3.1, section 4.8.9, and `query` of 3.2). */
+export function isFieldOfPath(method: string): boolean {
+  return methods.includes(method.toLowerCase());
+}
 
 /**
  * Reads the operations of an OpenAPI 3.1 document. References inside the document are followed, cycles included; the
@@ -101,20 +95,28 @@ export function readApi(document: JsonObject): Api {
   const info = objectAt(document, "info");
   const notes: string[] = [];
   const read: Operation[] = [];
-  const ids = new Set<string>();
+  const ids = new Ids();
   for (const [path, raw] of Object.entries(objectAt(document, "paths"))) {
     const item = deref(document, raw);
     if (!isObject(item)) continue;
     const shared = listAt(item, "parameters");
-    for (const method of methods) {
-      const operation = own(item, method);
-      if (isObject(operation)) read.push(operationOf(document, path, method, operation, shared, ids, notes));
-    }
+    const [server] = serversOf(item, notes);
+    const more = objectAt(item, "additionalOperations");
+    for (const [method, operation] of [
+      ...methods.map((name) => [name, own(item, name)] as const),
+      ...Object.entries(more),
+    ])
+      if (isObject(operation))
+        read.push({
+          ...(server === undefined ? {} : { server }),
+          ...operationOf(document, path, method, operation, shared, ids, notes),
+        });
   }
   noteOverlaps(read, notes);
+  ids.tell(notes);
   if (notes.length > bounds.notes)
     notes.splice(bounds.notes, Infinity, `… and ${notes.length - bounds.notes} more.`);
-  const servers = serversOf(document);
+  const servers = serversOf(document, notes);
   if (servers.length === 0) notes.push("The document names no server. Give one, or calls cannot be sent.");
   const about = textAt(info, "description");
   const credential = textAt(document, "x-ckettle-credential");
@@ -122,43 +124,12 @@ export function readApi(document: JsonObject): Api {
     title: textAt(info, "title") ?? "Untitled",
     version: textAt(info, "version") ?? "",
     servers,
+    security: securityOf(document),
     operations: read,
     notes,
     ...(about === undefined ? {} : { about }),
     ...(credential === undefined ? {} : { credential }),
   };
-}
-
-/** Follows a reference inside the document (`#/…`, RFC 6901); what leads nowhere is undefined. */
-export function deref(document: JsonObject, node: Json | undefined): Json | undefined {
-  let found = node;
-  for (let hops = 0; hops < mostHops; hops++) {
-    if (!isObject(found) || typeof found["$ref"] !== "string") return found;
-    found = pointedAt(document, found["$ref"]);
-  }
-  return undefined;
-}
-
-/** What a reference inside the document leads to, which may be a reference again (RFC 6901). */
-export function pointedAt(document: JsonObject, reference: string): Json | undefined {
-  if (!reference.startsWith("#/")) return reference === "#" ? document : undefined;
-  let found: Json | undefined = document;
-  for (const part of reference.slice(2).split("/")) {
-    const key = decoded(part).replaceAll("~1", "/").replaceAll("~0", "~");
-    if (Array.isArray(found)) found = found[Number(key)];
-    else if (isObject(found)) found = own(found, key);
-    else return undefined;
-  }
-  return found;
-}
-
-/** A part of a reference as it is meant; one that is encoded badly is taken as it stands. */
-function decoded(part: string): string {
-  try {
-    return decodeURIComponent(part);
-  } catch {
-    return part;
-  }
 }
 
 function operationOf(
@@ -167,15 +138,11 @@ function operationOf(
   method: string,
   raw: JsonObject,
   shared: Json[],
-  ids: Set<string>,
+  ids: Ids,
   notes: string[],
 ): Operation {
-  const given = textAt(raw, "operationId");
-  const id = uniqueId(given ?? derivedId(method, path), ids);
-  if (given !== undefined && id !== given)
-    notes.push(
-      `The id "${given}" is used twice or cannot be used in a file; ${method.toUpperCase()} ${path} is called "${id}".`,
-    );
+  const id = ids.of(method, path, textAt(raw, "operationId"));
+  const [server] = serversOf(raw, notes);
   const docs = textAt(objectAt(raw, "externalDocs"), "url");
   const about = textAt(raw, "description");
   const success = textAt(raw, "x-ckettle-success");
@@ -190,6 +157,7 @@ function operationOf(
     path,
     title: textAt(raw, "summary") ?? `${method.toUpperCase()} ${path}`,
     effect: effect ?? defaultEffect(method.toUpperCase()),
+    ...(server === undefined ? {} : { server }),
     parameters: parametersOf(document, [...shared, ...listAt(raw, "parameters")], path, notes),
     responses: Object.entries(objectAt(raw, "responses")).map(([status, response]) => {
       const found = deref(document, response);
@@ -218,87 +186,15 @@ function bodyOf(document: JsonObject, raw: JsonObject): Operation["body"] {
 function contentOf(document: JsonObject, holder: JsonObject): Content[] {
   return Object.entries(objectAt(holder, "content")).map(([type, media]) => {
     const found = deref(document, media);
-    const { schema, example = firstExample(found) } = isObject(found) ? found : {};
+    if (!isObject(found)) return { type };
+    const { schema, example = firstExample(document, found), encoding } = found;
     return {
       type,
       ...(isObject(schema) ? { schema } : {}),
       ...(example === undefined ? {} : { example }),
+      ...(isObject(encoding) ? { encoding } : {}),
     };
   });
-}
-
-/** The first of the named examples of a media type. */
-function firstExample(media: Json | undefined): Json | undefined {
-  const [first] = isObject(media) ? Object.values(objectAt(media, "examples")) : [];
-  return isObject(first) ? first["value"] : undefined;
-}
-
-/** Later ones stand over earlier ones of the same place and name: an operation's over those of its path. */
-function parametersOf(document: JsonObject, list: Json[], path: string, notes: string[]): Parameter[] {
-  const found = new Map<string, Parameter>();
-  for (const raw of list) {
-    const parameter = deref(document, raw);
-    if (!isObject(parameter)) {
-      notes.push(`A parameter of ${path} refers to nothing; it is left out.`);
-      continue;
-    }
-    const read = parameterOf(document, parameter);
-    if (read) found.set(`${read.in} ${read.name}`, read);
-  }
-  for (const [, name] of path.matchAll(/\{([^}]+)\}/g)) {
-    if (name !== undefined && !found.has(`path ${name}`)) {
-      notes.push(`The path ${path} has a part {${name}} that no parameter describes; it is read as text.`);
-      found.set(`path ${name}`, { ...base(name, "path"), schema: { type: "string" } });
-    }
-  }
-  return [...found.values()];
-}
-
-function base(name: string, place: ParameterPlace): Parameter {
-  const form = place === "query" || place === "cookie";
-  return {
-    name,
-    in: place,
-    title: name,
-    required: place === "path",
-    schema: {},
-    style: form ? "form" : "simple",
-    explode: form,
-    allowReserved: false,
-  };
-}
-
-function parameterOf(document: JsonObject, raw: JsonObject): Parameter | undefined {
-  const name = textAt(raw, "name");
-  const place = textAt(raw, "in") as ParameterPlace | undefined;
-  if (name === undefined || place === undefined || !["path", "query", "header", "cookie"].includes(place))
-    return undefined;
-  // A parameter with `content` is JSON in one text.
-  const content = Object.values(objectAt(raw, "content"))[0];
-  const schema = deref(document, isObject(content) ? content["schema"] : raw["schema"]);
-  const sound = isObject(schema) ? schema : {};
-  const start = base(name, place);
-  const style = textAt(raw, "style") ?? start.style;
-  const about = textAt(raw, "description") ?? textAt(sound, "description");
-  const choices = sound["enum"];
-  const example =
-    raw["example"] ??
-    sound["example"] ??
-    (Array.isArray(sound["examples"]) ? sound["examples"][0] : undefined);
-  return {
-    ...start,
-    title: textAt(sound, "title") ?? name,
-    required: place === "path" || raw["required"] === true,
-    schema: sound,
-    style: isObject(content) ? "json" : style,
-    explode: typeof raw["explode"] === "boolean" ? raw["explode"] : style === "form",
-    allowReserved: raw["allowReserved"] === true,
-    ...(about === undefined ? {} : { about }),
-    ...(sound["default"] === undefined ? {} : { default: sound["default"] }),
-    ...(Array.isArray(choices) ? { choices } : {}),
-    ...(example === undefined ? {} : { example }),
-    ...(sound["const"] === undefined ? {} : { fixed: sound["const"] }),
-  };
 }
 
 function scopesOf(security: Json | undefined): string[] {
@@ -310,17 +206,29 @@ function scopesOf(security: Json | undefined): string[] {
   return all.find((scopes) => scopes.length > 0) ?? [];
 }
 
-/** The addresses of a document's servers, their variables filled with their defaults. */
-function serversOf(document: JsonObject): string[] {
-  return listAt(document, "servers").flatMap((server) => {
-    if (!isObject(server) || typeof server["url"] !== "string") return [];
-    const variables = objectAt(server, "variables");
-    const url = server["url"].replace(/\{([^}]+)\}/g, (whole, name: string) => {
-      const variable = own(variables, name);
-      return isObject(variable) && variable["default"] !== undefined ? String(variable["default"]) : whole;
-    });
-    return [url.replace(/\/+$/, "")];
-  });
+/** So many changed ids are named one by one. */
+const mostChangedIds = 3;
+
+/** The ids of a document's operations: each once, and such as can stand in a file. */
+class Ids {
+  readonly #taken = new Set<string>();
+  readonly #changed: string[] = [];
+
+  of(method: string, path: string, given: string | undefined): string {
+    const id = uniqueId(given ?? derivedId(method, path), this.#taken);
+    if (given !== undefined && id !== given) this.#changed.push(`"${given}" is called "${id}"`);
+    return id;
+  }
+
+  /** Says which ids were changed; of many a few, so that other notes are seen. */
+  tell(notes: string[]): void {
+    const count = this.#changed.length;
+    const some = this.#changed.slice(0, mostChangedIds);
+    if (count > 0)
+      notes.push(
+        `${count === 1 ? "An id is" : `${count} ids are`} used twice or cannot stand in a file: ${some.join(", ")}${count > some.length ? ", and so on" : ""}.`,
+      );
+  }
 }
 
 /** Which number comes next behind each id that is taken: thousands of operations may be alike. */
@@ -358,19 +266,4 @@ function noteOverlaps(operations: Operation[], notes: string[]): void {
       notes.push(`${method} ${before} and ${path} are the same but for the names of their parts.`);
     seen.set(key, path);
   }
-}
-
-function objectAt(value: JsonObject, key: string): JsonObject {
-  const found = own(value, key);
-  return isObject(found) ? found : {};
-}
-
-function listAt(value: JsonObject, key: string): Json[] {
-  const found = own(value, key);
-  return Array.isArray(found) ? found : [];
-}
-
-function textAt(value: JsonObject, key: string): string | undefined {
-  const found = own(value, key);
-  return typeof found === "string" && found !== "" ? found : undefined;
 }

@@ -157,7 +157,9 @@ describe("keys in other places", () => {
 
   it("say so where there is no such place", () => {
     expect(() => authorize(get("https://a.example/v1"), key("path", "key"), fresh)).toThrow("no such place");
-    expect(() => authorize({ ...get(), body: "[1]" }, key("body", "k"), fresh)).toThrow("not a JSON object");
+    expect(() => authorize({ ...get(), body: "[1]" }, key("body", "k"), fresh)).toThrow(
+      "neither a JSON object nor a form",
+    );
   });
 });
 

@@ -1,4 +1,4 @@
-import { withQuery } from "../http/build.js";
+import { formEncode, withQuery } from "../http/build.js";
 import { headerOf, RequestRefused, type HttpRequest } from "../http/message.js";
 import { percentEncode } from "../values/encodings.js";
 import { isObject, parseJson, printJson, setOwn, type Json } from "../values/json.js";
@@ -8,7 +8,7 @@ export type KeyPlace = "header" | "query" | "cookie" | "path" | "body";
 
 /**
  * Puts a value into a request, in place. In the path it takes the place of `{name}`; in the body it becomes a field
- * of the JSON object.
+ * of the JSON object or of the form.
  * @throws RequestRefused when the request has no such place
  */
 export function placeValue(request: HttpRequest, place: KeyPlace, name: string, value: string): void {
@@ -29,7 +29,7 @@ export function placeValue(request: HttpRequest, place: KeyPlace, name: string, 
       request.url = inPath(request.url, name, value);
       return;
     case "body":
-      request.body = inBody(request.body, name, value);
+      request.body = inBody(request, name, value);
   }
 }
 
@@ -51,7 +51,12 @@ function inPath(url: string, name: string, value: string): string {
   return [head.replace(placed, percentEncode(value)), ...rest].join("?");
 }
 
-function inBody(body: HttpRequest["body"], name: string, value: string): string {
+function inBody(request: HttpRequest, name: string, value: string): string {
+  const { body } = request;
+  if (/^application\/x-www-form-urlencoded\b/i.test(headerOf(request.headers, "content-type") ?? "")) {
+    const field = formEncode([[name, value]]);
+    return typeof body === "string" && body !== "" ? `${body}&${field}` : field;
+  }
   let json: Json;
   try {
     json = typeof body === "string" ? parseJson(body) : {};
@@ -61,7 +66,7 @@ function inBody(body: HttpRequest["body"], name: string, value: string): string 
   if (!isObject(json)) {
     throw new RequestRefused(
       "bad-request",
-      `The credential belongs in the body's field "${name}", but the body is not a JSON object.`,
+      `The credential belongs in the body's field "${name}", but the body is neither a JSON object nor a form.`,
     );
   }
   const filled = { ...json };

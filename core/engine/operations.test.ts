@@ -82,7 +82,7 @@ describe("an OpenAPI document", () => {
       "odd POST",
       "has_spaces GET",
     ]);
-    expect(api.notes.join(" ")).toContain('"hut" is used twice');
+    expect(api.notes.join(" ")).toContain('"hut" is called "hut2"');
     expect(api.notes.join(" ")).toContain("the same but for the names of their parts");
     expect(api.notes.join(" ")).toContain("{name} that no parameter describes");
   });
@@ -127,7 +127,7 @@ describe("an OpenAPI document", () => {
       method: "GET",
       url: "https://a.example/v1/huts/Caf%C3%A9%20%26%20Co%2F7?beds=4&size=small&key=office",
       headers: {},
-      cookies: {},
+      cookiePairs: [],
     });
     expect(operationRequest(find("hut"), "https://a.example", { id: "x", beds: null }).url).toBe(
       "https://a.example/huts/x?beds=4&key=office",

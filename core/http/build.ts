@@ -12,6 +12,8 @@ export interface RequestParts {
   query?: JsonObject;
   headers?: JsonObject;
   cookies?: JsonObject;
+  /** More cookies, each as `name=value`, encoded already. */
+  cookiePairs?: string[];
   body?: RequestBody;
 }
 
@@ -45,6 +47,7 @@ export function buildRequest(parts: RequestParts): BuiltRequest {
   const cookies = Object.entries(parts.cookies ?? {}).flatMap(([name, value]) =>
     texts(value, `The cookie ${name}`).map((text) => `${name}=${percentEncode(text)}`),
   );
+  cookies.unshift(...(parts.cookiePairs ?? []));
   if (cookies.length > 0) headers.push(["Cookie", cookies.join("; ")]);
   if (!headerOf(headers, "accept")) headers.push(["Accept", "application/json, */*;q=0.8"]);
   const request: BuiltRequest = { method: parts.method, url, headers };
@@ -85,7 +88,7 @@ function printedBody(body: RequestBody): { body: string | { pieces: Piece[] }; t
 }
 
 /** The serialisation of the WHATWG URL standard (section 5.2): a space is `+`. */
-function formEncode(pairs: [string, string][]): string {
+export function formEncode(pairs: [string, string][]): string {
   const encode = (text: string) =>
     percentEncode(text).replaceAll("%20", "+").replaceAll("~", "%7E").replaceAll("%2A", "*");
   return pairs.map(([name, value]) => `${encode(name)}=${encode(value)}`).join("&");

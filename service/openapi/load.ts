@@ -10,7 +10,7 @@ import {
   type Json,
   type JsonObject,
 } from "@copper-kettle/core";
-import { upgraded } from "./upgrade.js";
+import { isData, upgraded } from "./upgrade.js";
 
 /** A text cannot be taken as the document of an API; `message` says why and what to do. */
 export class BadDocument extends Error {
@@ -33,14 +33,14 @@ export interface LoadedDocument {
 export async function loadDocument(text: string): Promise<LoadedDocument> {
   if (text.length > bounds.documentLength)
     throw new BadDocument(
-      `The document is ${Math.round(text.length / 1e6)} MB long; at most ${bounds.documentLength / 1e6} MB are read.`,
+      `The document is ${(text.length / 1e6).toFixed(1)} MB long; at most ${bounds.documentLength / 1e6} MB are read.`,
     );
   const value = parsed(text);
   if (!isObject(value))
     throw new BadDocument(
       `This is not an OpenAPI document: it is ${Array.isArray(value) ? "a list" : "a single value"}.`,
     );
-  const version = String(value["openapi"] ?? value["swagger"] ?? "");
+  const version = versionOf(value["openapi"] ?? value["swagger"]);
   refuseForeign(value, version);
   const notes: string[] = [];
   const references = referencesOf(value);
@@ -68,7 +68,15 @@ export async function loadDocument(text: string): Promise<LoadedDocument> {
   return { document: value, written: `OpenAPI ${version}`, notes };
 }
 
-function parsed(text: string): Json {
+/** The version as a text: YAML reads 3.0 without quotes as a number. */
+function versionOf(value: Json | undefined): string {
+  if (typeof value === "number" && Number.isInteger(value)) return `${value}.0`;
+  return value === undefined ? "" : String(value);
+}
+
+function parsed(given: string): Json {
+  // Some tools write a byte order mark in front (RFC 8259 section 8.1 lets a reader pass it over).
+  const text = given.replace(/^\uFEFF/, "");
   const start = text.trimStart();
   if (start === "") throw new BadDocument("The text is empty.");
   if (start.startsWith("<"))
@@ -112,7 +120,11 @@ function refuseForeign(value: JsonObject, version: string): void {
       throw new BadDocument('The document has no "paths", so it has no operations.');
     return;
   }
-  if (version !== "") throw new BadDocument(`OpenAPI ${version} is not read; 2.0, 3.0, 3.1 and 3.2 are.`);
+  const name =
+    value["swagger"] === undefined && value["swaggerVersion"] === undefined ? "OpenAPI" : "Swagger";
+  const other = version || (value["swaggerVersion"] === undefined ? "" : versionOf(value["swaggerVersion"]));
+  if (other !== "")
+    throw new BadDocument(`${name} ${other} is not read; Swagger 2.0 and OpenAPI 3.0, 3.1 and 3.2 are.`);
   const looks = isObject(value["log"])
     ? "It looks like an HTTP archive (HAR)."
     : value["copper-kettle"] !== undefined
@@ -127,15 +139,27 @@ function refuseForeign(value: JsonObject, version: string): void {
   );
 }
 
-/** Every `$ref` of a document, each once. */
-function referencesOf(value: Json, found = new Set<string>(), seen = new Set<object>()): string[] {
-  if (Array.isArray(value) || isObject(value)) {
-    if (seen.has(value)) return [];
+/** Keys whose values are schemas by name: a property may be called `default` or `example`. */
+const namedSchemas = new Set(["properties", "patternProperties", "schemas", "$defs", "definitions"]);
+
+/** Every `$ref` of a document, each once. What stands in examples and extensions is data. */
+function referencesOf(document: Json): string[] {
+  const found = new Set<string>();
+  const seen = new Set<object>();
+  const visit = (value: Json, byName: boolean, inSchema: boolean): void => {
+    if ((!Array.isArray(value) && !isObject(value)) || seen.has(value)) return;
     seen.add(value);
     for (const [key, inner] of Object.entries(value)) {
-      if (key === "$ref" && typeof inner === "string") found.add(inner);
-      else referencesOf(inner as Json, found, seen);
+      if (!Array.isArray(value) && !byName && isData(key, inSchema)) continue;
+      if (key === "$ref" && typeof inner === "string" && !byName) found.add(inner);
+      else
+        visit(
+          inner as Json,
+          namedSchemas.has(key) && !byName,
+          inSchema || byName || key === "schema" || key === "items",
+        );
     }
-  }
+  };
+  visit(document, false, false);
   return [...found];
 }

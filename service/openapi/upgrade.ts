@@ -18,14 +18,7 @@ function walk(value: Json, isSchema: boolean, key: string): Json {
   if (!isObject(value)) return value;
   const copy: JsonObject = {};
   for (const [name, inner] of Object.entries(value)) {
-    // Examples and extensions are data: what looks like a schema in them is none.
-    if (
-      name === "example" ||
-      name === "examples" ||
-      name === "default" ||
-      name === "enum" ||
-      name.startsWith("x-")
-    ) {
+    if (isData(name, isSchema)) {
       copy[name] = inner;
       continue;
     }
@@ -40,14 +33,35 @@ function walk(value: Json, isSchema: boolean, key: string): Json {
   return isSchema ? schema31(copy) : copy;
 }
 
+/**
+ * Whether a key holds data, in which what looks like a schema or a reference is none: examples, extensions, and in a schema
+ * its default and its choices. A response may be called `default`.
+ */
+export function isData(key: string, inSchema: boolean): boolean {
+  return (
+    key === "example" ||
+    key === "examples" ||
+    (inSchema && (key === "default" || key === "enum" || key === "const")) ||
+    key.startsWith("x-")
+  );
+}
+
+/** `nullable` of 3.0 as a type of its own: beside the others, or beside what the schema is put together from. */
+function withNull(schema: JsonObject): JsonObject {
+  const { nullable, ...rest } = schema;
+  if (nullable !== true) return rest;
+  if (Array.isArray(rest["enum"]) && !rest["enum"].includes(null)) rest["enum"] = [...rest["enum"], null];
+  if (typeof rest["type"] === "string") return { ...rest, type: [rest["type"], "null"] };
+  for (const key of ["oneOf", "anyOf"] as const)
+    if (Array.isArray(rest[key])) return { ...rest, [key]: [...rest[key], { type: "null" }] };
+  const { allOf, $ref, ...beside } = rest;
+  if (allOf === undefined && $ref === undefined) return rest;
+  const whole: JsonObject = allOf === undefined ? { $ref: $ref as Json } : { allOf };
+  return { ...beside, anyOf: [whole, { type: "null" }] };
+}
+
 function schema31(schema: JsonObject): JsonObject {
-  const changed = { ...schema };
-  if (changed["nullable"] === true) {
-    if (typeof changed["type"] === "string") changed["type"] = [changed["type"], "null"];
-    if (Array.isArray(changed["enum"]) && !changed["enum"].includes(null))
-      changed["enum"] = [...changed["enum"], null];
-  }
-  delete changed["nullable"];
+  const changed = withNull(schema);
   for (const [bound, exclusive] of [
     ["minimum", "exclusiveMinimum"],
     ["maximum", "exclusiveMaximum"],

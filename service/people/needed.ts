@@ -14,8 +14,8 @@ export function neededBy(
   const named = (kind: Needed["kind"], names: Iterable<string>): Needed[] =>
     [...new Set(names)].map((name) => ({ kind, name }));
   const hosts = workflowCalls(workflow).flatMap(({ operation, url }) =>
-    (operation ? (apis.get(operation.api)?.api.servers ?? []) : [url.source.replace(/^\S+\s+/, "")]).flatMap(
-      (text) => hostOf(text, constants),
+    (operation ? serversOf(apis, operation) : [url.source.replace(/^\S+\s+/, "")]).flatMap((text) =>
+      hostOf(text, constants),
     ),
   );
   return [
@@ -23,6 +23,13 @@ export function neededBy(
     ...named("workflow", calledWorkflows(workflow.steps)),
     ...named("host", hosts),
   ];
+}
+
+/** Where calls of an operation may go: a document may give it an address of its own. */
+function serversOf(apis: Pick<ApiStore, "get">, { api: name, id }: { api: string; id: string }): string[] {
+  const api = apis.get(name)?.api;
+  const operation = api?.operations.find((one) => one.id === id);
+  return api ? [operation?.server ?? [], operation?.server === undefined ? api.servers : []].flat() : [];
 }
 
 /** The host at the beginning of a URL that is written out, or begins with a constant; none where it is made otherwise. */

@@ -2,6 +2,7 @@ import {
   responseMismatches,
   OperationMissing,
   exampleResponse,
+  serverFor,
   withFixedFields,
   type DescribedOperation,
 } from "@copper-kettle/core";
@@ -27,7 +28,7 @@ export async function describedOperation(
         ? `The API ${name} has no operation "${id}".`
         : `There is no API "${name}"; describe it with: ckettle api add ${name} FILE-OR-URL`,
     );
-  const [server] = api.servers;
+  const server = serverFor(api, operation);
   if (server === undefined)
     throw new OperationMissing(
       `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,

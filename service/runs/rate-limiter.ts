@@ -1,4 +1,5 @@
 import {
+  allServers,
   bounds,
   RateLimit,
   rateLimitPolicy,
@@ -169,7 +170,9 @@ export class RateLimiter implements RateLimits {
         this.apis
           .all()
           .flatMap(({ name, api }) =>
-            api.servers.flatMap((server) => (URL.canParse(server) ? [[new URL(server).origin, name]] : [])),
+            allServers(api).flatMap((server) =>
+              URL.canParse(server) ? [[new URL(server).origin, name]] : [],
+            ),
           ) as [string, string][],
       );
     }

@@ -157,7 +157,8 @@ describe("the limit that runs share", () => {
   const rateLimiter = (limit?: object): RateLimiter =>
     new RateLimiter(
       {
-        all: () => [{ name: "boards", api: { servers: ["https://boards.example"] } }] as never,
+        all: () =>
+          [{ name: "boards", api: { servers: ["https://boards.example"], operations: [] } }] as never,
         document: () => (limit ? { "x-ckettle-rate-limit": limit } : {}) as never,
         changes: 1,
       },

@@ -2,8 +2,11 @@ import type { BodyOf, routes } from "@copper-kettle/contract";
 import {
   bodyType,
   buildRequest,
+  decoded,
   defaultEffect,
   finishedRequest,
+  formFields,
+  isObject,
   NotUnderstood,
   operationName,
   operationRequest,
@@ -11,12 +14,15 @@ import {
   readPasted,
   RequestRefused,
   pastedUrl,
+  secretsOf,
+  serverFor,
   understandPasted,
   withFixedFields,
   type BuiltRequest,
   type Effect,
   type FoundSecret,
   type HttpRequest,
+  type JsonObject,
   type Operation,
   type RequestBody,
   type RequestParts,
@@ -43,6 +49,8 @@ export interface Prepared {
   using: string | undefined;
   /** A key that stands in a pasted request; it is used, and not stored. */
   secret: FoundSecret | undefined;
+  /** All that is secret in a pasted request, also what stays where it was pasted. */
+  secrets: string[];
   /** The operation, where it is one of a described API. */
   described: { open: OpenApi; operation: Operation } | undefined;
 }
@@ -52,6 +60,7 @@ interface Target {
   effect: Effect;
   using?: string | undefined;
   secret?: FoundSecret | undefined;
+  secrets?: string[];
   described?: Prepared["described"];
 }
 
@@ -61,7 +70,11 @@ interface Target {
  */
 export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepared> {
   const target = targetOf(apis, given);
-  const body = withFixed(target.described, bodyOf(given));
+  const fixed = withFixed(target.described, bodyOf(given));
+  const body =
+    target.described && fixed && "form" in fixed
+      ? { form: formFields(target.described.operation, fixed.form) }
+      : fixed;
   const type =
     target.described && body && bodyType(target.described.operation, Object.keys(body)[0] as string);
   const headers = { ...(type ? { "Content-Type": type } : {}), ...target.parts.headers, ...given.headers };
@@ -78,6 +91,7 @@ export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepa
     effect: target.effect,
     using: given.using ?? target.using,
     secret: given.using === undefined ? target.secret : undefined,
+    secrets: target.secrets ?? [],
     described: target.described,
   };
 }
@@ -95,7 +109,7 @@ function withFixed(described: Prepared["described"], body: RequestBody | undefin
 }
 
 function targetOf(apis: ApiStore, given: GivenTry): Target {
-  if (given.pasted !== undefined) return pasted(given.pasted);
+  if (given.pasted !== undefined) return pasted(given.pasted, given.using);
   return given.operation === undefined ? plain(given) : described(apis, given);
 }
 
@@ -109,15 +123,22 @@ function plain({ method = "GET", url }: GivenTry): Target {
   return { parts: { method: method.toUpperCase(), url }, effect: defaultEffect(method.toUpperCase()) };
 }
 
-/** A part that documentation leaves to be filled in: `{id}`, `<your-key>`, `:id` as a whole part of a path. */
+/** A part that documentation leaves to be filled in: `{id}`, `<your-key>`, `$TOKEN`, `:id` as a whole part of a path. */
 function placeholder(text: string): string | undefined {
-  return /\{[^{}]+\}|<[A-Za-z][\w -]*>|(?<=\/):[A-Za-z_]\w*(?=\/|$|\?)/.exec(text)?.[0];
+  return /\{[^{}]+\}|<[A-Za-z][\w -]*>|\$\{?[A-Za-z_]\w*\}?|(?<=\/):[A-Za-z_]\w*(?=\/|$|\?)/.exec(text)?.[0];
 }
 
-function pasted(text: string): Target {
+function pasted(text: string, using: string | undefined): Target {
   try {
     const pasted = readPasted(text);
     const { secret } = understandPasted(pasted);
+    if (using === undefined && secret && secretsOf(secret).includes(""))
+      throw new BadTry([
+        {
+          field: "pasted",
+          message: "A placeholder stands where the key should be. Put the key there, or choose a credential.",
+        },
+      ]);
     const { method, url } = withoutSecret(pasted, secret);
     return {
       parts: {
@@ -127,12 +148,20 @@ function pasted(text: string): Target {
         ...pastedBody(pasted),
       },
       effect: defaultEffect(method),
-      secret,
+      secret: secret && movable(secret),
+      secrets: secret ? secretsOf(secret) : [],
     };
   } catch (error) {
     if (error instanceof NotUnderstood) throw new BadTry([{ field: "pasted", message: error.message }]);
     throw error;
   }
+}
+
+/** What of a key is put in as the request is sent. In the path and the body it stays as it was pasted, to the last blank. */
+function movable(secret: FoundSecret): FoundSecret | undefined {
+  if (secret.kind !== "api-key") return secret;
+  const parts = secret.parts.filter(({ place }) => place !== "path" && place !== "body");
+  return parts.length > 0 ? { ...secret, parts } : undefined;
 }
 
 /** The address without the keys in it: they are put in where it is sent, and are masked where it is shown. */
@@ -141,10 +170,21 @@ function withoutSecret(
   secret: FoundSecret | undefined,
 ): { method: string; url: string } {
   const url = pastedUrl(pasted.url);
+  const names = new Set(
+    secret?.kind === "api-key"
+      ? secret.parts.flatMap(({ place, name }) => (place === "query" ? [name] : []))
+      : [],
+  );
+  const isWhole = names.size === 0 && url.username === "" && url.password === "";
   url.username = url.password = "";
-  if (secret?.kind === "api-key")
-    for (const { place, name } of secret.parts) if (place === "query") url.searchParams.delete(name);
-  return { method: pasted.method, url: /%7B|%7D/i.test(url.href) ? pasted.url : url.href };
+  // Nothing else of the query is written anew: an API may tell %20 from +.
+  if (names.size > 0)
+    url.search = url.search
+      .slice(1)
+      .split("&")
+      .filter((pair) => !names.has(decoded(pair.split("=", 1)[0] ?? "")))
+      .join("&");
+  return { method: pasted.method, url: isWhole || /%7B|%7D/i.test(url.href) ? pasted.url : url.href };
 }
 
 function headersOf(pasted: PastedRequest, secret: FoundSecret | undefined): Record<string, string> {
@@ -152,10 +192,18 @@ function headersOf(pasted: PastedRequest, secret: FoundSecret | undefined): Reco
     secret?.kind === "api-key"
       ? secret.parts.some((part) => part.place === "header" && part.name.toLowerCase() === name.toLowerCase())
       : secret !== undefined && name.toLowerCase() === "authorization";
-  const kept = pasted.headers.filter(([name]) => !isKey(name) && !/^(host|content-length)$/i.test(name));
+  const isNewBody = (name: string) => pasted.body?.kind === "multipart" && /^content-type$/i.test(name);
+  const kept = pasted.headers.filter(
+    ([name, value]) =>
+      value !== "" && !isKey(name) && !isNewBody(name) && !/^(host|content-length)$/i.test(name),
+  );
   const typed = kept.some(([name]) => /^content-type$/i.test(name));
   if (pasted.body?.kind === "json" && !typed) kept.push(["Content-Type", "application/json"]);
-  return Object.fromEntries(kept);
+  const headers: Record<string, string> = {};
+  // A field that repeats is one list (RFC 9110 section 5.3).
+  for (const [name, value] of kept)
+    headers[name] = Object.hasOwn(headers, name) ? `${headers[name]}, ${value}` : value;
+  return headers;
 }
 
 function pastedBody({ body }: PastedRequest): { body?: RequestBody } {
@@ -165,12 +213,27 @@ function pastedBody({ body }: PastedRequest): { body?: RequestBody } {
     case "form":
       return { body: { form: body.fields } };
     case "multipart":
+      requireNoFiles(body.fields);
       return { body: { multipart: body.fields } };
+    case "file":
+      throw new NotUnderstood(
+        `The body is the file ${body.name}, which was not pasted. Paste its text in its place.`,
+      );
     case "json":
     case "text":
       // Sent as it was pasted, to the last blank; the kind only says the media type where the pasted does not.
       return { body: { text: body.text } };
   }
+}
+
+/** @throws NotUnderstood for a file of which only the name was pasted */
+function requireNoFiles(fields: JsonObject): void {
+  for (const [name, value] of Object.entries(fields))
+    for (const one of [value].flat())
+      if (isObject(one) && one["file"] !== undefined)
+        throw new NotUnderstood(
+          `The field ${name} is the file ${String(one["file"])}, which was not pasted. Add the operation, and send it with a file.`,
+        );
 }
 
 function described(apis: ApiStore, given: GivenTry): Target {
@@ -184,7 +247,7 @@ function described(apis: ApiStore, given: GivenTry): Target {
     field: `parameters.${field}`,
     message,
   }));
-  const [server] = open.api.servers;
+  const server = serverFor(open.api, operation);
   if (server === undefined)
     faults.push({ field: "operation", message: `The document of ${open.name} names no server.` });
   if (operation.body?.required && given.body === undefined)

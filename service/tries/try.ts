@@ -11,7 +11,6 @@ import {
   MaskSet,
   secretFormValues,
   secretPlaces,
-  secretsOf,
   TransportFailure,
   valueAt,
   type CredentialUse,
@@ -53,10 +52,10 @@ export interface TryMasks extends Masks {
 
 export function masksOf(
   { credentials }: Pick<TryParts, "credentials">,
-  { secret, built }: Prepared,
+  { secrets, built }: Prepared,
 ): TryMasks {
   const own = new MaskSet();
-  if (secret) own.add(secretsOf(secret));
+  own.add(secrets);
   own.add(typedSecrets(built));
   return {
     add: (secrets) => void own.add(secrets),

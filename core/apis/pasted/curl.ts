@@ -1,276 +1,237 @@
-import { split } from "shlex";
 import type { JsonObject } from "../../values/json.js";
-import { bodyOf, formOf, headerIn, mendedUrl, NotUnderstood, type PastedRequest } from "./request.js";
+import { optionsIn } from "./curl-options.js";
+import {
+  bodyOf,
+  formOf,
+  headerIn,
+  isAddress,
+  mendedUrl,
+  NotUnderstood,
+  type PastedBody,
+  type PastedRequest,
+} from "./request.js";
+import type { ShellCommand } from "./shell.js";
 
-/** Options that say nothing about the request itself. */
-const silent = new Set([
-  ...[
-    "-s",
-    "--silent",
-    "-S",
-    "--show-error",
-    "-v",
-    "--verbose",
-    "-i",
-    "--include",
-    "-f",
-    "--fail",
-    "-L",
-    "--location",
-  ],
-  ...[
-    "--compressed",
-    "-#",
-    "--progress-bar",
-    "-g",
-    "--globoff",
-    "-N",
-    "--no-buffer",
-    "--fail-with-body",
-    "--http1.1",
-    "--http2",
-  ],
-]);
-/** The same, with a value behind them. */
-const silentWithValue = new Set([
-  ...[
-    "-o",
-    "--output",
-    "-w",
-    "--write-out",
-    "-m",
-    "--max-time",
-    "--connect-timeout",
-    "--retry",
-    "--max-redirs",
-    "-D",
-    "--dump-header",
-  ],
-]);
-
-const long: Record<string, string> = {
-  "-X": "--request",
-  "-H": "--header",
-  "-d": "--data",
-  "--data-ascii": "--data",
-  "-F": "--form",
-  "-G": "--get",
-  "-u": "--user",
-  "-b": "--cookie",
-  "-A": "--user-agent",
-  "-e": "--referer",
-  "-I": "--head",
-  "-k": "--insecure",
-};
-const withValue = new Set([
-  ...[
-    "--request",
-    "--header",
-    "--data",
-    "--data-raw",
-    "--data-binary",
-    "--data-urlencode",
-    "--json",
-    "--form",
-    "--form-string",
-  ],
-  ...["--user", "--cookie", "--user-agent", "--referer", "--url", "--oauth2-bearer", "--url-query"],
-]);
-
-/** Reads a `curl` command, as a documentation prints it: quotes of both shells, continued lines. */
-export function readCurl(text: string): PastedRequest {
+/** Reads a `curl` command that is split into words, by what curl's own manual says of its options. */
+export function readCurl({ words, input }: ShellCommand): PastedRequest {
   const pasted: PastedRequest = { form: "curl", method: "", url: "", headers: [], notes: [] };
-  const read: Read = { data: [], fields: {}, isForm: false, get: false, query: [] };
-  const words = wordsOf(text);
+  const read: Read = { data: [], fields: {}, isForm: false, isHead: false, get: false, query: [], input };
+  const addresses: string[] = [];
   for (let at = 1; at < words.length; at++) {
     const word = words[at] as string;
     if (!word.startsWith("-") || word === "-") {
-      if (pasted.url) pasted.notes.push(`The second address ${word} was left out.`);
-      else pasted.url = word;
+      addresses.push(word);
       continue;
     }
-    const { name, value } = optionOf(word);
-    const option = long[name] ?? name;
-    if (silent.has(option)) continue;
-    if (silentWithValue.has(option)) at += value === undefined ? 1 : 0;
-    else if (withValue.has(option)) {
-      const given = value ?? words[++at];
-      if (given === undefined) throw new NotUnderstood(`The option ${name} has no value behind it.`);
-      take(pasted, read, option, given);
-    } else if (option === "--get") read.get = true;
-    else if (option === "--head") pasted.method ||= "HEAD";
-    else if (option === "--insecure")
-      pasted.notes.push("--insecure is left out: certificates are always checked.");
-    else pasted.notes.push(`The option ${name} is unknown, and was left out.`);
+    for (const { name, known, takesValue, value } of optionsIn(word)) {
+      const given = takesValue ? words[++at] : value;
+      const shown = name.startsWith("-") ? name : word.startsWith("--") ? `--${name}` : word;
+      if (!known) pasted.notes.push(`The option ${shown} is unknown, and was left out.`);
+      else if (takesValue && given === undefined)
+        throw new NotUnderstood(`The option ${shown} has no value behind it.`);
+      else if (name === "next") {
+        pasted.notes.push("The command sends several requests (--next). The first one was used.");
+        at = words.length;
+      } else take(pasted, read, name, given ?? "", addresses);
+    }
   }
+  // What is not known may have a value behind it: of several words the one that looks like an address counts.
+  pasted.url = addresses.find(isAddress) ?? addresses[0] ?? "";
+  const others = addresses.filter((one) => one !== pasted.url);
+  if (others.length > 0) pasted.notes.push(`What was left out: ${others.join(", ")}.`);
   if (!pasted.url) throw new NotUnderstood("This command has no address.");
   return finished(pasted, read);
 }
 
 interface Read {
   data: string[];
+  /** The file that the body is, and how its media type is told. */
+  file?: string;
   fields: JsonObject;
   isForm: boolean;
+  isHead: boolean;
+  isUpload?: boolean;
   get: boolean;
   query: string[];
+  /** What a here-document gives. */
+  input: string | undefined;
 }
 
-function take(pasted: PastedRequest, read: Read, option: string, value: string): void {
+/** Options that say what to send otherwise, or through what; a sentence of what to do. */
+const elsewhere: Record<string, string> = {
+  insecure:
+    "--insecure is left out: certificates are always checked. An authority of your own goes into the network settings of the API.",
+  cert: "The client certificate is not in the command. Add it as a credential: ckettle credential add NAME --kind mutual-tls.",
+  key: "The private key is not in the command. It belongs to a credential of the kind mutual-tls.",
+  cacert: "The authority is not in the command. Give it in the network settings of the API.",
+  capath: "The authority is not in the command. Give it in the network settings of the API.",
+  proxy: "The proxy is left out. Give it in the network settings of the API.",
+  "proxy-user": "The user of the proxy is left out. Give it in the network settings of the API.",
+  netrc: "The password is in a file (.netrc), and not in the command. Add it as a credential.",
+  "netrc-file": "The password is in a file, and not in the command. Add it as a credential.",
+  ntlm: "NTLM is not supported. Ask the API for another way to authenticate.",
+  negotiate: "Negotiate (Kerberos) is not supported. Ask the API for another way to authenticate.",
+  "aws-sigv4": "The request is signed. Add a credential of the kind signed, which says how.",
+  config: "More options are in a file (--config), which was not read.",
+  "unix-socket": "The command goes to a socket of its own machine, which cannot be called.",
+  resolve: "--resolve is left out: names are resolved by the service.",
+  "connect-to": "--connect-to is left out: names are resolved by the service.",
+  "request-target": "--request-target is left out: the path of the address is sent.",
+  "time-cond": "--time-cond is left out. Send the header If-Modified-Since instead.",
+};
+
+function take(pasted: PastedRequest, read: Read, option: string, value: string, addresses: string[]): void {
+  const told = elsewhere[option];
+  if (told !== undefined) {
+    if (!pasted.notes.includes(told)) pasted.notes.push(told);
+    return;
+  }
   switch (option) {
-    case "--request":
-      pasted.method = value.toUpperCase();
+    case "request":
+      pasted.method = value;
       return;
-    case "--url":
-      pasted.url = value;
+    case "url":
+      addresses.push(value);
       return;
-    case "--header": {
-      const match = /^([^:;]+)[:;]\s*([\s\S]*)$/.exec(value);
-      if (match) pasted.headers.push([(match[1] as string).trim(), (match[2] as string).trim()]);
-      else pasted.notes.push(`The header "${value}" has no colon, and was left out.`);
+    case "get":
+      read.get = true;
       return;
-    }
-    case "--user-agent":
+    case "head":
+      read.isHead = true;
+      return;
+    case "header":
+      return takeHeader(pasted, value);
+    case "user-agent":
       pasted.headers.push(["User-Agent", value]);
       return;
-    case "--referer":
+    case "referer":
       pasted.headers.push(["Referer", value]);
       return;
-    case "--cookie":
-      pasted.headers.push(["Cookie", value]);
+    case "range":
+      pasted.headers.push(["Range", `bytes=${value}`]);
       return;
-    case "--oauth2-bearer":
+    case "cookie":
+      if (value.includes("=")) pasted.headers.push(["Cookie", value]);
+      else pasted.notes.push(`The cookies are in the file ${value}, which was not read.`);
+      return;
+    case "oauth2-bearer":
       pasted.headers.push(["Authorization", `Bearer ${value}`]);
       return;
-    case "--user": {
+    case "digest":
+    case "user": {
       const [user = "", ...password] = value.split(":");
-      pasted.user = { user, password: password.join(":") };
+      const before = pasted.user ?? { user: "", password: "" };
+      const given = option === "user" ? { user, password: password.join(":") } : {};
+      pasted.user = { ...before, ...given, ...(option === "digest" ? { scheme: "digest" } : {}) };
       return;
     }
-    case "--url-query":
-      read.query.push(encodedPair(value));
+    case "url-query":
+      read.query.push(value.startsWith("+") ? value.slice(1) : encodedPair(value, pasted.notes));
       return;
-    case "--json":
-      read.data.push(value);
+    case "json":
+      takeData(pasted, read, value);
       for (const [name, type] of [
         ["Content-Type", "application/json"],
         ["Accept", "application/json"],
       ] as const)
         if (headerIn(pasted.headers, name) === undefined) pasted.headers.push([name, type]);
       return;
-    case "--data-urlencode":
-      read.data.push(encodedPair(value));
+    case "data-urlencode":
+      read.data.push(encodedPair(value, pasted.notes));
       return;
-    case "--form":
-    case "--form-string": {
-      const at = value.indexOf("=");
-      const name = at < 0 ? value : value.slice(0, at);
-      const field = at < 0 ? "" : value.slice(at + 1);
-      if (option === "--form" && /^[@<]/.test(field))
-        pasted.notes.push(
-          `The field ${name} is the file ${field.slice(1)}; give it when the operation is called.`,
-        );
-      read.fields[name] = field.replace(/;type=[^;]*$/, "");
-      read.isForm = true;
-      return;
-    }
-    default:
-      if (value.startsWith("@") && option !== "--data-raw")
-        pasted.notes.push(`The body is the file ${value.slice(1)}; it was not read.`);
+    case "form":
+    case "form-string":
+      return takeField(read, option, value, pasted.notes);
+    case "upload-file":
+      read.isUpload = true;
+      return takeData(pasted, read, `@${value}`);
+    case "data-raw":
       read.data.push(value);
+      return;
+    case "data":
+    case "data-ascii":
+    case "data-binary":
+      return takeData(pasted, read, value);
   }
 }
 
-/** `name=value` with its value encoded; `=value` and `value` alone are encoded whole. */
-function encodedPair(text: string): string {
-  const at = text.indexOf("=");
+function takeHeader(pasted: PastedRequest, value: string): void {
+  const match = /^([^:;]+)([:;])\s*([\s\S]*)$/.exec(value);
+  const [, name = "", sign, text = ""] = match ?? [];
+  if (value.startsWith("@"))
+    pasted.notes.push(`More headers are in the file ${value.slice(1)}, which was not read.`);
+  else if (!match) pasted.notes.push(`The header "${value}" has no colon, and was left out.`);
+  // `Name:` takes a header of curl's own away; `Name;` sends it empty.
+  else if (sign === ":" && text === "") pasted.headers.push([name.trim(), ""]);
+  else pasted.headers.push([name.trim(), text.trim()]);
+}
+
+/** Data, or the file or standard input that it is read from. */
+function takeData(pasted: PastedRequest, read: Read, value: string): void {
+  if (!value.startsWith("@")) return void read.data.push(value);
+  const file = value.slice(1);
+  if (file === "-" && read.input !== undefined) return void read.data.push(read.input);
+  read.file = file === "-" ? "standard input" : file;
+  pasted.notes.push(
+    `The body is the file ${read.file}, which was not read. Give it when the operation is called.`,
+  );
+}
+
+function takeField(read: Read, option: string, value: string, notes: string[]): void {
+  const at = value.indexOf("=");
+  const name = at < 0 ? value : value.slice(0, at);
+  const text = at < 0 ? "" : value.slice(at + 1);
+  read.isForm = true;
+  const known = read.fields[name];
+  const field = fieldOf(option, name, text, notes);
+  read.fields[name] = known === undefined ? field : [known, field].flat();
+}
+
+function fieldOf(option: string, name: string, text: string, notes: string[]): string | JsonObject {
+  if (option === "form-string") return text;
+  const type = /;type=([^;]*)/.exec(text)?.[1];
+  const bare = text.replace(/;(type|filename|headers|encoder)=[^;]*/g, "").replace(/^"(.*)"$/s, "$1");
+  if (!/^[@<]/.test(bare)) return type ? { text: bare, mediaType: type } : bare;
+  const file = bare.slice(1);
+  notes.push(`The field ${name} is the file ${file}. Give it when the operation is called.`);
+  return { file, ...(type ? { mediaType: type } : {}) };
+}
+
+/** `name=value` with its value encoded; `=value` and `value` alone are encoded whole; `name@file` is a file. */
+function encodedPair(text: string, notes: string[]): string {
+  const at = text.search(/[=@]/);
+  if (at >= 0 && text.charAt(at) === "@") {
+    notes.push(
+      `The value of ${text.slice(0, at) || "the body"} is in the file ${text.slice(at + 1)}, which was not read.`,
+    );
+    return at === 0 ? "" : `${text.slice(0, at)}=`;
+  }
   if (at <= 0) return encodeURIComponent(text.slice(at + 1));
   return `${text.slice(0, at)}=${encodeURIComponent(text.slice(at + 1))}`;
 }
 
 function finished(pasted: PastedRequest, read: Read): PastedRequest {
-  const data = read.data.join("&");
+  // What --json says twice is one text.
+  const data = read.data.join(/^\s*[[{]/.test(read.data[0] ?? "") ? "" : "&");
   const extra = [...read.query, ...(read.get && data ? [data] : [])].join("&");
   pasted.url = mendedUrl(pasted.url, pasted.notes);
   if (extra) pasted.url += (pasted.url.includes("?") ? "&" : "?") + extra;
   const type = headerIn(pasted.headers, "content-type");
-  if (read.isForm) pasted.body = { kind: "multipart", fields: read.fields };
-  else if (data && !read.get)
-    // Without a Content-Type the command sends a form, whatever it looks like; JSON is what is meant where it is JSON.
-    pasted.body =
-      type === undefined && !/^\s*[[{]/.test(data)
-        ? { kind: "form", fields: formOf(data) }
-        : bodyOf(data, type);
-  if (pasted.body?.kind === "json" && type === undefined)
+  const body = bodyFrom(read, data, type);
+  if (body) pasted.body = body;
+  if (body?.kind === "json" && type === undefined)
     pasted.notes.push("The body is JSON, and is sent as application/json.");
-  pasted.method ||= pasted.body ? "POST" : "GET";
+  pasted.method ||= read.isHead ? "HEAD" : read.isUpload ? "PUT" : body ? "POST" : "GET";
   return pasted;
 }
 
-/** `--name=value` and `-Xvalue` in two. */
-function optionOf(word: string): { name: string; value: string | undefined } {
-  if (word.startsWith("--")) {
-    const at = word.indexOf("=");
-    return at < 0 ? { name: word, value: undefined } : { name: word.slice(0, at), value: word.slice(at + 1) };
-  }
-  const name = word.slice(0, 2);
-  if (word.length === 2) return { name, value: undefined };
-  const option = long[name] ?? name;
-  if (withValue.has(option) || silentWithValue.has(option)) return { name, value: word.slice(2) };
-  return { name: word, value: undefined };
-}
-
-/** The words of a command: POSIX quotes and `$'…'`, or those of the Windows shell (`^` at line ends, `\\"`). */
-function wordsOf(text: string): string[] {
-  const windows = /\^\s*\r?\n/.test(text) || /\^"/.test(text);
-  const joined = windows
-    ? text.replace(/\^\s*\r?\n/g, " ").replace(/\^(.)/g, "$1")
-    : text.replace(/\\[ \t]*\r?\n/g, " ");
-  const ansi = joined.replace(/\$'((?:\\.|[^'\\])*)'/g, (_whole, inner: string) => `'${ansiC(inner)}'`);
-  try {
-    return split(ansi).flatMap((word) => expandedFlags(word));
-  } catch (error) {
-    throw new NotUnderstood(
-      `The command cannot be split into words: ${(error as Error).message}. Is a quote missing?`,
-    );
-  }
-}
-
-/** `-sSL` is three flags. */
-function expandedFlags(word: string): string[] {
-  if (!/^-[a-zA-Z]{2,}$/.test(word)) return [word];
-  const flags = [...word.slice(1)].map((letter) => `-${letter}`);
-  return flags.every((flag) => silent.has(flag) || flag === "-k" || flag === "-G" || flag === "-I")
-    ? flags
-    : [word];
-}
-
-function ansiC(text: string): string {
-  const plain = text.replace(/\\(u[0-9a-fA-F]{4}|n|t|r|.)/g, (_whole, code: string) => {
-    if (code.startsWith("u")) return String.fromCharCode(Number.parseInt(code.slice(1), 16));
-    return { n: "\n", t: "\t", r: "\r" }[code] ?? code;
-  });
-  return plain.replaceAll("'", `'"'"'`);
-}
-
-/** Stands for a secret in a printed command; the shell puts it in from its environment. */
-export const secretVariable = "$SECRET";
-
-/** A request as a `curl` command, for the POSIX shell; secrets stand as {@link secretVariable}. */
-export function printCurl(request: {
-  method: string;
-  url: string;
-  headers: [string, string][];
-  body?: string | undefined;
-}): string {
-  const quote = (text: string) =>
-    text.includes(secretVariable)
-      ? `"${text
-          .split(secretVariable)
-          .map((part) => part.replace(/[\\"$`]/g, "\\$&"))
-          .join(secretVariable)}"`
-      : `'${text.replaceAll("'", `'"'"'`)}'`;
-  const lines = [`curl ${request.method === "GET" ? "" : `-X ${request.method} `}${quote(request.url)}`];
-  for (const [name, value] of request.headers) lines.push(`-H ${quote(`${name}: ${value}`)}`);
-  if (request.body !== undefined) lines.push(`--data-raw ${quote(request.body)}`);
-  return lines.join(" \\\n  ");
+function bodyFrom(read: Read, data: string, type: string | undefined): PastedBody | undefined {
+  if (read.isForm) return { kind: "multipart", fields: read.fields };
+  if (read.get) return undefined;
+  if (read.file !== undefined) return { kind: "file", name: read.file, ...(type ? { type } : {}) };
+  if (!data) return undefined;
+  // Without a Content-Type the command sends a form, whatever it looks like; JSON is what is meant where it is JSON.
+  return type === undefined && !/^\s*[[{]/.test(data)
+    ? { kind: "form", fields: formOf(data) }
+    : bodyOf(data, type);
 }

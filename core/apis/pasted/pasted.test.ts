@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { readApi } from "../openapi.js";
 import { newDocument, withOperation } from "../edit.js";
-import { printCurl } from "./curl.js";
+import { printCurl } from "./print-curl.js";
 import { readPasted } from "./read.js";
 import { NotUnderstood } from "./request.js";
 import { operationFromPasted, understandPasted } from "./understand.js";
@@ -50,7 +50,10 @@ describe("a pasted curl command", () => {
       "curl https://a.example/up -F title=Memo -F 'file=@memo.wav;type=audio/wav'",
       {
         method: "POST",
-        body: { kind: "multipart", fields: { title: "Memo", file: "@memo.wav" } },
+        body: {
+          kind: "multipart",
+          fields: { title: "Memo", file: { file: "memo.wav", mediaType: "audio/wav" } },
+        },
         notes: [expect.stringContaining("memo.wav")],
       },
     ],
@@ -97,12 +100,9 @@ describe("a pasted curl command", () => {
       },
     ],
     [
-      "a scheme that is missing, a slash too many",
+      "a scheme that is missing, and a slash at the end, which stays",
       "curl a.example/x/",
-      {
-        url: "https://a.example/x",
-        notes: [expect.stringContaining("scheme"), expect.stringContaining("slash")],
-      },
+      { url: "https://a.example/x/", notes: [expect.stringContaining("scheme")] },
     ],
     ["HEAD", "curl -I https://a.example/x", { method: "HEAD" }],
   ])("%s", (_what, text, expected) => {
@@ -135,7 +135,7 @@ describe("a pasted curl command", () => {
         const again = read(printCurl(request));
         expect({ url: again.url, body: again.body }).toEqual({
           url: request.url,
-          body: { kind: "text", text: `x${body}` },
+          body: { kind: "text", text: `x${body}`, type: "text/plain" },
         });
       }),
     );
@@ -201,15 +201,17 @@ describe("other forms of a pasted", () => {
         "await fetch('https://a.example/x', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ a: 1 }), })",
       ),
     ).toMatchObject({ method: "POST", body: { kind: "json", text: '{"a":1}' } });
-    expect(() => read("fetch(url, options)")).toThrow("must have the form");
-    expect(() => read('fetch("https://a.example", { body: make() })')).toThrow("more than plain data");
+    expect(() => read("fetch(url, options)")).toThrow("must name its address");
+    expect(() => read('fetch("https://a.example", { body: make })')).not.toThrow();
+    expect(() => read('fetch("https://a.example", { body: { a: 1 } })')).toThrow("JSON.stringify");
+    expect(() => read("fetch('https://a.example', {")).toThrow("cannot be read");
   });
 
   it("an address, also with a method in front", () => {
     expect(read("stays.example/guests/")).toMatchObject({
       form: "URL",
       method: "GET",
-      url: "https://stays.example/guests",
+      url: "https://stays.example/guests/",
     });
     expect(read("post https://a.example/x")).toMatchObject({
       method: "POST",

@@ -1,8 +1,8 @@
 import { fromBase64, fromUtf8, toBase64, utf8 } from "../../values/encodings.js";
-import { isKeyName, maskKeyNames } from "../../values/masking.js";
-import { parseJson, type Json, type JsonObject } from "../../values/json.js";
+import { isObject, own, parseJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
 import { derivedId, uniqueId } from "../openapi.js";
 import type { OperationPlace } from "../edit.js";
+import { FoundKeys, isPlaceholder, type FoundKey } from "./keys.js";
 import { decoded, formOf, pastedUrl, type PastedBody, type PastedRequest } from "./request.js";
 
 /** A part of the path that looks as if it changed from call to call. */
@@ -14,20 +14,16 @@ export interface PathPart {
   name: string;
 }
 
-/** A key that stood in a pasted request: it goes into a credential, and never into a document. */
+/**
+ * A key that stood in a pasted request: it goes into a credential, and never into a document. A secret is empty where
+ * only a placeholder stood.
+ */
 export type FoundSecret =
   | { kind: "bearer"; token: string }
-  | { kind: "basic"; user: string; password: string }
-  | { kind: "api-key"; parts: SampleKey[] };
+  | { kind: "basic" | "digest"; user: string; password: string }
+  | { kind: "api-key"; parts: FoundKey[] };
 
-interface SampleKey {
-  place: "header" | "query";
-  name: string;
-  prefix: string;
-  secret: string;
-}
-
-/** What was understood of a pasted. */
+/** What was understood of a pasted request. */
 export interface UnderstoodRequest {
   form: PastedRequest["form"];
   method: string;
@@ -42,58 +38,61 @@ export interface UnderstoodRequest {
   notes: string[];
 }
 
-/** An id of an application says who asks, and is not a secret by itself; APIs want it beside their key. */
-const withKey = /^(x-)?(api|app|client|access)[-_]?id$/i;
-
 /** Headers that tools add, and that say nothing about the operation. */
 const idle =
-  /^(user-agent|accept-language|cache-control|pragma|origin|referer|dnt|priority|upgrade-insecure-requests)$/i;
+  /^(user-agent|accept-language|cache-control|pragma|origin|referer|dnt|priority|upgrade-insecure-requests|content-type)$/i;
 
-/** Tells the parts of a pasted apart: server, path with what varies in it, query, headers, body, and keys. */
+/** Tells the parts of a pasted request apart: server, path with what varies in it, query, headers, body, and keys. */
 export function understandPasted(pasted: PastedRequest): UnderstoodRequest {
   const notes = [...pasted.notes];
   const url = pastedUrl(pasted.url.replace(/\{([^}]*)\}/g, "%7B$1%7D"));
-  const path = decodeBraces(url.pathname);
+  const keys = new FoundKeys(notes);
   const query: JsonObject = {};
-  const keys: SampleKey[] = [];
-  for (const [name, value] of Object.entries(formOf(url.search.slice(1)))) {
-    if ((isKeyName(name) || withKey.test(name)) && typeof value === "string" && value !== "")
-      keys.push({ place: "query", name, prefix: "", secret: value });
-    else query[name] = value;
-  }
+  for (const [name, value] of Object.entries(formOf(url.search.slice(1))))
+    if (!keys.take("query", name, value)) query[name] = value;
   const headers: JsonObject = {};
   let secret: FoundSecret | undefined;
   for (const [name, value] of pasted.headers) {
-    if (/^authorization$/i.test(name)) secret = authorizationOf(value) ?? secret;
-    else if (isKeyName(name) || withKey.test(name))
-      keys.push({ place: "header", name, prefix: "", secret: value });
-    else if (!idle.test(name) && !/^(content-type|accept)$/i.test(name)) headers[name] = value;
-    else if (/^accept$/i.test(name) && value !== "*/*") headers[name] = value;
+    if (/^authorization$/i.test(name)) secret = authorizationOf(value, notes) ?? secret;
+    else if (keys.take("header", name, value) || idle.test(name)) continue;
+    else if (!/^accept$/i.test(name) || value !== "*/*") {
+      const known = own(headers, name);
+      setOwn(headers, name, known === undefined ? value : [known, value].flat());
+    }
   }
-  if (pasted.user) secret = { kind: "basic", ...pasted.user };
-  if (keys.length > 0) secret = { kind: "api-key", parts: [...(secret ? partsOf(secret) : []), ...keys] };
-  if (url.username) {
+  const path = keys.inPath(shownPath(url.pathname));
+  const body = pasted.body && keys.inBody(pasted.body);
+  if (pasted.user) {
+    const { scheme = "basic", user, password } = pasted.user;
+    secret = { kind: scheme, user, password: keys.known(password, "the password") };
+  } else if (url.username) {
     secret ??= { kind: "basic", user: decoded(url.username), password: decoded(url.password) };
     notes.push("User and password were removed from the address.");
   }
+  if (keys.parts.length > 0 && secret?.kind === "digest")
+    notes.push(
+      `The request also has a key as ${keys.parts.map(({ name }) => name).join(", ")}. Save it as a second credential.`,
+    );
+  else if (keys.parts.length > 0)
+    secret = { kind: "api-key", parts: [...(secret ? partsOf(secret) : []), ...keys.parts] };
   if (secret) notes.push("A key was found. It goes into a credential, and never into the document.");
   return {
     form: pasted.form,
     method: pasted.method,
     server: url.origin,
     path,
-    variable: variableParts(path),
+    variable: variableParts(path).filter(({ value }) => !keys.isPlace(value)),
     query,
     headers,
-    body: pasted.body,
+    body,
     secret,
     notes,
   };
 }
 
 /** What a secret adds to a request, as parts: where there are others besides. */
-function partsOf(secret: FoundSecret): SampleKey[] {
-  const authorization = (prefix: string, text: string): SampleKey[] => [
+function partsOf(secret: FoundSecret): FoundKey[] {
+  const authorization = (prefix: string, text: string): FoundKey[] => [
     { place: "header", name: "Authorization", prefix, secret: text },
   ];
   switch (secret.kind) {
@@ -101,24 +100,36 @@ function partsOf(secret: FoundSecret): SampleKey[] {
       return secret.parts;
     case "bearer":
       return authorization("Bearer ", secret.token);
-    case "basic":
+    default:
       return authorization("Basic ", toBase64(utf8(`${secret.user}:${secret.password}`)));
   }
 }
 
-function authorizationOf(value: string): FoundSecret | undefined {
+function authorizationOf(value: string, notes: string[]): FoundSecret | undefined {
   const [scheme = "", ...rest] = value.split(/\s+/);
-  const token = rest.join(" ");
-  if (/^bearer$/i.test(scheme) && token) return { kind: "bearer", token };
-  if (/^basic$/i.test(scheme) && token) {
-    const pair = userPass(token);
-    if (pair) return { kind: "basic", ...pair };
+  const written = rest.join(" ") || scheme;
+  const token = isPlaceholder(written) ? "" : written;
+  if (token === "")
+    notes.push(
+      `The key in Authorization is a placeholder (${written}). Give the real one to the credential.`,
+    );
+  if (rest.length === 0)
+    return {
+      kind: "api-key",
+      parts: [{ place: "header", name: "Authorization", prefix: "", secret: token }],
+    };
+  if (/^bearer$/i.test(scheme)) return { kind: "bearer", token };
+  if (/^digest$/i.test(scheme)) {
+    const user = /\busername="([^"]*)"/i.exec(written)?.[1];
+    if (user !== undefined) return { kind: "digest", user, password: "" };
   }
-  const prefix = token ? `${scheme} ` : "";
-  return {
-    kind: "api-key",
-    parts: [{ place: "header", name: "Authorization", prefix, secret: token || scheme }],
-  };
+  const pair = /^basic$/i.test(scheme) ? userPass(token) : undefined;
+  return pair
+    ? { kind: "basic", ...pair }
+    : {
+        kind: "api-key",
+        parts: [{ place: "header", name: "Authorization", prefix: `${scheme} `, secret: token }],
+      };
 }
 
 /** The `user-pass` of RFC 7617; undefined if the token is none. */
@@ -136,17 +147,25 @@ function userPass(token: string): { user: string; password: string } | undefined
 function variableParts(path: string): PathPart[] {
   const parts = path.split("/").slice(1);
   return parts.flatMap((part, index) => {
-    const braces = /^\{(.+)\}$/.exec(part) ?? /^:([A-Za-z_]\w*)$/.exec(part) ?? /^<(.+)>$/.exec(part);
     const value = decoded(part);
-    const looks =
-      /^\d+$/.test(value) ||
-      /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(value) ||
-      (/\d/.test(value) && /^[A-Za-z0-9_-]{3,}$/.test(value) && !/^v\d+(\.\d+)*$/i.test(value)) ||
-      value.includes("@");
-    if (!braces && !looks) return [];
-    const name = braces?.[1] ?? partName(parts[index - 1] ?? "");
+    const named =
+      /^[{<]+([^{}<>]+)[}>]+$/.exec(value) ??
+      /^:([A-Za-z_]\w*)$/.exec(value) ??
+      /^\$\{?(\w+)\}?$/.exec(value);
+    if (!named && !variesIn(value)) return [];
+    const name = named?.[1] ?? partName(parts[index - 1] ?? "");
     return [{ index, value, name: name.replace(/[^A-Za-z0-9_.-]+/g, "_") }];
   });
+}
+
+/** Whether a part of a path looks as if it changed from call to call: numbers, UUIDs, and words with a number in them. */
+function variesIn(value: string): boolean {
+  if (/^\d+$/.test(value) || value.includes("@")) return true;
+  if (/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(value)) return true;
+  // Versions and names of things: v2, v1beta1, 2024-01-01 behind "v", oauth2, ipv4, base64.
+  if (/^v?\d+([.-]\d+)*(alpha|beta|rc|preview)?\d*$/i.test(value) && /^v/i.test(value)) return false;
+  if (/^[a-z]+\d{1,2}$/i.test(value) || /^\d?[a-z]{1,4}\d?[a-z]{0,3}$/i.test(value)) return false;
+  return /\d/.test(value) && /^[A-Za-z0-9_-]{3,}$/.test(value);
 }
 
 /** A name for a part of a path, made from the part before it: `guests` gives `guestId`. */
@@ -158,32 +177,39 @@ export function partName(before: string): string {
   return one ? `${one}Id` : "id";
 }
 
-function decodeBraces(path: string): string {
-  return path.replaceAll("%7B", "{").replaceAll("%7D", "}");
+/** The path with placeholders as they were written: the reader of addresses encodes their brackets. */
+function shownPath(path: string): string {
+  return path.replace(/%7B|%7D|%3C|%3E/gi, (code) => decodeURIComponent(code));
 }
 
-/** Which operation a pasted is to become. */
+/** Which operation a pasted request is to become. */
 export interface OperationPlan {
   id?: string | undefined;
   title?: string | undefined;
   /** Names for parts of the path, by their place; what is not named stays as it is. */
   placeholders: Record<number, string>;
+  /** The addresses of the API that it joins. */
+  servers?: readonly string[];
 }
 
-/** The path with its placeholders, and the operation, as they stand in an OpenAPI 3.1 document. */
+/**
+ * The path with its placeholders, and the operation, as they stand in an OpenAPI 3.1 document. A request to another
+ * address than those of its API gets a server of its own.
+ */
 export function operationFromPasted(
   pasted: UnderstoodRequest,
   plan: OperationPlan,
   taken: ReadonlySet<string>,
 ): OperationPlace & { operation: JsonObject } {
-  const parts = pasted.path.split("/").slice(1);
-  const parameters: JsonObject[] = [];
-  const path = `/${parts
+  const parameters: JsonObject[] = keyPlaces(pasted.secret);
+  const whole = `/${pasted.path
+    .split("/")
+    .slice(1)
     .map((part, index) => {
       const name = plan.placeholders[index];
       if (name === undefined) return part;
       const value = decoded(part);
-      const isExample = !/^[{<:]/.test(part);
+      const isExample = !/^([{<:$]|%24)/.test(part);
       parameters.push({
         name,
         in: "path",
@@ -194,6 +220,8 @@ export function operationFromPasted(
       return `{${name}}`;
     })
     .join("/")}`;
+  const base = baseOf(pasted, plan.servers ?? []);
+  const path = base === undefined ? whole : whole.slice(base.length) || "/";
   for (const [place, values] of [
     ["query", pasted.query],
     ["header", pasted.headers],
@@ -203,16 +231,17 @@ export function operationFromPasted(
         name,
         in: place,
         schema: schemaOfText(value),
-        example: Array.isArray(value) ? value : typedExample(String(value)),
+        ...exampleOf(value),
       });
   const id = uniqueId(plan.id ?? derivedId(pasted.method, path), new Set(taken));
   const body = contentOf(pasted.body);
   return {
     path,
-    method: pasted.method.toLowerCase(),
+    method: pasted.method,
     operation: {
       operationId: id,
       ...(plan.title ? { summary: plan.title } : {}),
+      ...(base === undefined && plan.servers?.length ? { servers: [{ url: pasted.server }] } : {}),
       ...(parameters.length > 0 ? { parameters } : {}),
       ...(body ? { requestBody: { required: true, content: body } } : {}),
       responses: { default: { description: "Not described yet." } },
@@ -220,8 +249,37 @@ export function operationFromPasted(
   };
 }
 
+/** What of a path the address of its API has already; undefined if the request goes to none of its addresses. */
+function baseOf({ server, path }: UnderstoodRequest, servers: readonly string[]): string | undefined {
+  return servers
+    .filter((one) => one === server || one.startsWith(`${server}/`))
+    .map((one) => one.slice(server.length))
+    .filter((base) => path === base || path.startsWith(`${base}/`))
+    .sort((one, other) => other.length - one.length)[0];
+}
+
+/** The places of keys in the path: filled by the credential, and asked of nobody. */
+function keyPlaces(secret: FoundSecret | undefined): JsonObject[] {
+  const parts = secret?.kind === "api-key" ? secret.parts.filter(({ place }) => place === "path") : [];
+  return parts.map(({ name }) => ({
+    name,
+    in: "path",
+    required: true,
+    description: "The credential puts its key here.",
+    schema: { type: "string", const: `{${name}}` },
+  }));
+}
+
+/** An example value; what stands for something to fill in is none. */
+function exampleOf(value: Json): { example?: Json } {
+  if (Array.isArray(value)) return { example: value };
+  const text = String(value);
+  return isPlaceholder(text) ? {} : { example: typedExample(text) };
+}
+
 function typedExample(text: string): Json {
-  if (/^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text)) return Number(text);
+  // 7.0 is a version, or a text that looks like a number: what would be sent otherwise than it was written stays a text.
+  if (/^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text) && String(Number(text)) === text) return Number(text);
   return text === "true" ? true : text === "false" ? false : text;
 }
 
@@ -235,34 +293,48 @@ function schemaOfText(value: Json): JsonObject {
 function contentOf(body: PastedBody | undefined): JsonObject | undefined {
   if (!body) return undefined;
   switch (body.kind) {
-    case "json": {
-      try {
-        return { "application/json": { example: maskKeyNames(parseJson(body.text)) } };
-      } catch {
-        return { "application/json": { example: body.text } };
-      }
-    }
+    case "json":
+      return { [body.type ?? "application/json"]: { example: jsonExample(body.text) } };
     case "form":
       return {
-        "application/x-www-form-urlencoded": {
+        "application/x-www-form-urlencoded": { schema: fieldsSchema(body.fields), example: body.fields },
+      };
+    case "multipart": {
+      const texts = Object.entries(body.fields).filter(([, value]) => !isFile(value));
+      return {
+        "multipart/form-data": {
           schema: fieldsSchema(body.fields),
-          example: maskKeyNames(body.fields),
+          ...(texts.length > 0 ? { example: Object.fromEntries(texts) } : {}),
         },
       };
-    case "multipart":
-      return {
-        "multipart/form-data": { schema: fieldsSchema(body.fields), example: maskKeyNames(body.fields) },
-      };
+    }
     case "text":
-      return { "text/plain": { example: body.text } };
+      return { [body.type ?? "text/plain"]: { example: body.text } };
+    case "file":
+      return { [body.type ?? "application/octet-stream"]: {} };
   }
+}
+
+function jsonExample(text: string): Json {
+  try {
+    return parseJson(text);
+  } catch {
+    return text;
+  }
+}
+
+function isFile(value: Json): boolean {
+  return isObject(value) && value["file"] !== undefined;
 }
 
 function fieldsSchema(fields: JsonObject): JsonObject {
   return {
     type: "object",
     properties: Object.fromEntries(
-      Object.entries(fields).map(([name, value]) => [name, schemaOfText(value)]),
+      Object.entries(fields).map(([name, value]) => [
+        name,
+        isObject(value) ? { type: "string" } : schemaOfText(value),
+      ]),
     ),
   };
 }

@@ -1,4 +1,4 @@
-import { type ApiDetail, type ApiSummary, routes } from "@copper-kettle/contract";
+import { type ApiDetail, type ApiSummary, routes, type SecuritySchemeView } from "@copper-kettle/contract";
 import {
   apiChanges,
   type JsonObject,
@@ -7,10 +7,12 @@ import {
   bounds,
   RequestRefused,
   type Principal,
+  type SecurityScheme,
   principalName,
 } from "@copper-kettle/core";
 import type { Express } from "express";
 import { loadDocument, type LoadedDocument, BadDocument } from "../../openapi/load.js";
+import { settled, type Beside } from "../../openapi/settle.js";
 import type { OpenApi } from "../../store/apis.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
@@ -25,9 +27,9 @@ export function serveApis(app: Express, context: Context): void {
   /** Reads a document that was given, and what would change with it. */
   const reading = async (name: string, given: Given) => {
     const { loaded, text, source } = await loadGiven(context, given);
-    const document = settled(loaded.document, given, source);
-    const api = readApi(document);
     const before = apis.get(name)?.api;
+    const { document, notes, leftOut } = settled(loaded.document, given, source, before?.credential);
+    const api = readApi(document);
     const users = await operationUsers(workflows);
     const changes = (before ? apiChanges(before, api) : []).map((change) => ({
       ...change,
@@ -42,7 +44,9 @@ export function serveApis(app: Express, context: Context): void {
       written,
       operations: api.operations.length,
       servers: api.servers,
-      notes: [...loaded.notes, ...api.notes],
+      security: api.security.map(securityView),
+      notes: [...loaded.notes, ...notes, ...api.notes],
+      leftOut,
       changes,
     };
     return { document, text, source, written, shown };
@@ -75,11 +79,9 @@ export function serveApis(app: Express, context: Context): void {
   });
 }
 
-interface Given {
+interface Given extends Beside {
   text?: string | undefined;
   url?: string | undefined;
-  server?: string | undefined;
-  credential?: string | undefined;
 }
 
 const timeout = { connect: 10_000, response: 30_000 };
@@ -101,6 +103,7 @@ export async function apiDetailView({ apis, workflows, drift }: Context, open: O
     ...summaryOf(open, await operationUsers(workflows)),
     about: api.about ?? null,
     servers: api.servers,
+    security: api.security.map(securityView),
     notes: api.notes,
     drift: drift.list(open.name).length,
     revisions: revisions.map(({ revision, createdAt, createdBy, written, source }) => ({
@@ -110,6 +113,16 @@ export async function apiDetailView({ apis, workflows, drift }: Context, open: O
       written,
       source,
     })),
+  };
+}
+
+function securityView({ kind, place, oauth, about, ...rest }: SecurityScheme): SecuritySchemeView {
+  return {
+    ...rest,
+    kind: kind ?? null,
+    place: place ?? null,
+    oauth: oauth ? { tokenUrl: null, authorizationUrl: null, ...oauth } : null,
+    about: about ?? null,
   };
 }
 
@@ -155,24 +168,6 @@ async function loadGiven(
       });
     throw error;
   }
-}
-
-/** The document with what was said beside it: the server and the credential; relative servers made whole. */
-function settled(document: JsonObject, { server, credential }: Given, source: string | null): JsonObject {
-  const servers = Array.isArray(document["servers"]) ? document["servers"] : [];
-  const whole = servers.map((item) => {
-    const url = (item as { url?: unknown }).url;
-    const relative = typeof url === "string" && source !== null && url.startsWith("/");
-    return relative ? { ...(item as JsonObject), url: new URL(url, source).href } : item;
-  });
-  return {
-    ...document,
-    ...(whole.length > 0 ? { servers: whole } : {}),
-    ...(server === undefined
-      ? {}
-      : { servers: [{ url: server }, ...whole.filter((item) => (item as { url?: string }).url !== server)] }),
-    ...(credential === undefined ? {} : { "x-ckettle-credential": credential }),
-  };
 }
 
 /** Which workflows call which operations, by `api.id`. */

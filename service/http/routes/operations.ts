@@ -15,6 +15,7 @@ import {
   rawOperation,
   readApi,
   renderTemplate,
+  type FoundSecret,
   type UnderstoodRequest,
   withOperation,
   withoutOperation,
@@ -86,18 +87,22 @@ export function serveOperations(app: Express, context: Context): void {
   serve(app, routes.addOperation, async ({ params: { name }, body, by }) => {
     const sample = understood(body.text);
     const open = apis.get(name);
+    const servers = open?.api.servers ?? [];
     const placeholders =
       body.placeholders ?? Object.fromEntries(sample.variable.map((part) => [part.index, part.name]));
     const made = operationFromPasted(
       sample,
-      { id: body.id, title: body.title, placeholders: placeholders as Record<number, string> },
+      { id: body.id, title: body.title, placeholders: placeholders as Record<number, string>, servers },
       new Set(open?.api.operations.map(({ id }) => id)),
     );
     const notes = [...sample.notes];
-    const servers = open?.api.servers ?? [];
-    if (servers[0] !== undefined && !servers.some((server) => server.startsWith(sample.server)))
-      notes.push(`The pasted request goes to ${sample.server}, but calls of ${name} go to ${servers[0]}.`);
+    if (made.operation["servers"] !== undefined)
+      notes.push(`This operation goes to ${sample.server}, and other calls of ${name} to ${servers[0]}.`);
     const credential = body.credential ?? null;
+    if (sample.secret && credential === null)
+      notes.push(
+        "Its key was not saved. Add it as a credential, or paste the request again with a name for one.",
+      );
     if (credential !== null) await keepKey(context, credential, sample, by);
     const document = open?.document ?? newDocument(name, sample.server);
     const whole = withOperation(
@@ -210,6 +215,23 @@ function requireSound(
     throw problem("method", `${target.method} is not a method of an OpenAPI document.`);
 }
 
+/** A key as a person would type it: a secret for which a placeholder stood is still to come. */
+function given(secret: FoundSecret) {
+  switch (secret.kind) {
+    case "bearer":
+      return { kind: secret.kind, ...(secret.token === "" ? {} : { token: secret.token }) };
+    case "api-key":
+      return {
+        kind: secret.kind,
+        parts: secret.parts.map(({ secret: key, ...part }) => (key === "" ? part : { ...part, secret: key })),
+      };
+    default: {
+      const { kind, user, password } = secret;
+      return { kind, user, ...(password === "" ? {} : { password }) };
+    }
+  }
+}
+
 /** Keeps a key that stood in a sample as a credential, bound to the sample's host. */
 async function keepKey(
   { credentials, activity }: Context,
@@ -231,7 +253,7 @@ async function keepKey(
       "The name is taken",
       `There is already a credential "${name}". Use another name, or leave it out.`,
     );
-  const input = { ...secret, hosts: [new URL(server).host], endsOn: null, mayUse: [], mayChange: [] };
+  const input = { ...given(secret), hosts: [new URL(server).host], endsOn: null, mayUse: [], mayChange: [] };
   const read = readCredentialInput(input, undefined);
   await credentials.put(name, read.credential, read.settings);
   await activity.note({ by, action: "added", kind: "credential", name });

@@ -158,11 +158,14 @@ function tryProblem(error: unknown): unknown {
 /** A key that was found, as people may see it: its first letters and its length. */
 function shownSecret(secret: FoundSecret): string {
   const cut = (text: string) =>
-    `${text.slice(0, Math.min(3, Math.floor(text.length / 4)))}••• (${text.length} characters)`;
+    text === ""
+      ? "a placeholder"
+      : `${text.slice(0, Math.min(3, Math.floor(text.length / 4)))}••• (${text.length} characters)`;
   switch (secret.kind) {
     case "bearer":
       return `Authorization: Bearer ${cut(secret.token)}`;
     case "basic":
+    case "digest":
       return `user ${secret.user}, password ${cut(secret.password)}`;
     case "api-key":
       return secret.parts

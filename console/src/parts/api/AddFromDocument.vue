@@ -11,12 +11,15 @@ const preview = ref<OutputOf<typeof routes.previewApi>>();
 const server = ref("");
 const credential = ref<string | null>(null);
 const credentials = ref<string[]>([]);
+/** Whether the rules of a fetched document are taken, too. */
+const rules = ref(false);
 const fault = ref("");
 const busy = ref("");
 const given = computed(() => ({
   ...(props.url === undefined ? { text: props.text ?? "" } : { url: props.url }),
   ...(server.value ? { server: server.value } : {}),
   ...(credential.value ? { credential: credential.value } : {}),
+  ...(rules.value ? { rules: true } : {}),
 }));
 const notes = computed(() => preview.value?.notes.slice(0, 20) ?? []);
 const changes = computed(() => preview.value?.changes ?? []);
@@ -37,7 +40,7 @@ async function read(): Promise<void> {
     busy.value = "";
   }
 }
-watch(() => [props.text, props.url, props.name], read);
+watch(() => [props.text, props.url, props.name, rules.value], read);
 onMounted(async () => {
   await read();
   try {
@@ -72,6 +75,18 @@ async function take(): Promise<void> {
       <ul v-if="notes.length > 0" class="notes">
         <li v-for="note in notes" :key="note">{{ note }}</li>
       </ul>
+      <ul v-if="preview.security.length > 0" class="notes" aria-label="Authentication">
+        <li v-for="one in preview.security" :key="one.name">
+          Calls authenticate by <b>{{ one.kind ?? "a way that is not supported" }}</b>: {{ one.says }}
+        </li>
+      </ul>
+      <v-checkbox
+        v-if="rules || preview.leftOut.length > 0"
+        v-model="rules"
+        label="Use the rules of this document: effects, pages and what counts as success"
+        density="compact"
+        hide-details
+      />
       <div class="pair">
         <v-text-field
           v-model="server"

@@ -1,4 +1,4 @@
-import { bodyType, operationRequest } from "../../../apis/operation-request.js";
+import { bodyType, formFields, operationRequest } from "../../../apis/operation-request.js";
 import { renderTemplate } from "../../../expressions/templates.js";
 import type { ValueMap } from "../../../expressions/values.js";
 import { buildRequest, type RequestBody, type RequestParts } from "../../../http/build.js";
@@ -52,7 +52,7 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     if (rendered) parts[field] = { ...parts[field], ...rendered };
   }
   const given = step.body && bodyOf(step.body.kind, render("body", step.body.value) ?? null);
-  const body = refusable("body", () => withFixed(step, given));
+  const body = refusable("body", () => asDescribed(step, withFixed(step, given)));
   if (body) {
     parts.body = body;
     const type = step.described && bodyType(step.described.operation, step.body?.kind ?? "json");
@@ -83,6 +83,11 @@ function withFixed({ described }: ReadyCall, given: RequestBody | undefined): Re
   if (!described?.withFixedFields || (given && !("json" in given))) return given;
   const json = described.withFixedFields(given?.json);
   return json === undefined ? given : { json };
+}
+
+/** A form with its fields written as the document of its operation says. */
+function asDescribed({ described }: ReadyCall, body: RequestBody | undefined): RequestBody | undefined {
+  return described && body && "form" in body ? { form: formFields(described.operation, body.form) } : body;
 }
 
 function bodyOf(kind: NonNullable<ReadyCall["body"]>["kind"], value: Json): RequestBody {
