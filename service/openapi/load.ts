@@ -1,3 +1,4 @@
+/// <reference path="./swagger2openapi.d.ts" />
 import {
   bounds,
   isDeeper,
