@@ -16,6 +16,7 @@ import { TokenStore } from "./store/tokens.js";
 import { TryStore } from "./store/tries.js";
 import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
+import { DocumentReader } from "./openapi/read.js";
 import { HttpTransport } from "./outbound/transport.js";
 import { systemClock } from "./runs/clock.js";
 import { armAll } from "./triggers/arming.js";
@@ -135,6 +136,7 @@ export async function startService(config: Config): Promise<Service> {
     userAgent: `copper-kettle/${version}`,
   });
   const reader = new AsideReader();
+  const documents = new DocumentReader();
   const files = new FileStore(writer, blobs, sealer);
   const locks = new LockKeeper((name) => sealer.digest(name));
   await locks.loadAll(journals.runs);
@@ -240,6 +242,7 @@ export async function startService(config: Config): Promise<Service> {
     journals,
     transport,
     reader,
+    documents,
     sealing,
     blobs,
     checkpoints,

@@ -23,6 +23,8 @@ export const bounds = {
   readAside: 262_144,
   /** How long that reading may take. */
   readMillis: 30_000,
+  /** Reading one API document may take so long, in milliseconds. */
+  documentMillis: 120_000,
   /** A workflow file, in characters. */
   fileLength: 2_000_000,
   /** How deep a YAML text may nest. */

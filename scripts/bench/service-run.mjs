@@ -50,6 +50,7 @@ export async function startService(folder, base, more = {}) {
   await call("PUT", "/api/constants/base", { value: base });
   return {
     url,
+    token,
     call,
     child,
     stop: () => new Promise((resolve) => child.once("exit", resolve) && child.kill("SIGTERM")),

@@ -1,6 +1,7 @@
 import type { Transport } from "@copper-kettle/core";
 import type { Logger } from "pino";
 import type { CredentialUses } from "../credentials/use.js";
+import type { DocumentReader } from "../openapi/read.js";
 import type { AsideReader } from "../outbound/aside.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
 import type { TokenRequests } from "../oauth/requests.js";
@@ -74,6 +75,7 @@ export interface Context {
   journals: JournalStore;
   transport: Transport;
   reader: AsideReader;
+  documents: DocumentReader;
   sealing: Sealing;
   blobs: Blobs;
   checkpoints: Checkpoints;

@@ -9,6 +9,7 @@ import {
 import type { JsonSyntaxError, Principal } from "@copper-kettle/core";
 import { bounds, parseJson, printJson } from "@copper-kettle/core";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
+import { setImmediate } from "node:timers/promises";
 import type { z } from "zod";
 import { HttpProblem, invalid, tooLarge } from "./problems.js";
 import { requireOwner } from "./rights.js";
@@ -29,6 +30,9 @@ export const answered = Symbol("answered");
 
 type Output<R> = OutputOf<R> extends undefined ? void : OutputOf<R>;
 
+/** Longer than this, in characters, a body takes a time that others notice. */
+const longBody = 1_000_000;
+
 /** Serves a route of the contract: checks what comes in, and prints what goes out. */
 export function serve<R extends AnyRoute>(
   app: Express,
@@ -45,6 +49,8 @@ export function serve<R extends AnyRoute>(
   ];
   app[method](path, ...before, async (request: Request, response: Response) => {
     const by = callerOf(route, response);
+    // A long text is decoded and parsed in turns of their own, so that others are answered between.
+    if (typeof request.body === "string" && request.body.length > longBody) await setImmediate();
     const call = {
       params: checked(route.params, whole(request.params, "path"), "path"),
       query: checked(route.query, whole(request.query, "query"), "query"),

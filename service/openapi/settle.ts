@@ -8,6 +8,12 @@ export interface Beside {
   rules?: boolean | undefined;
 }
 
+/** A rule of a document that was left out, and how often it is there. */
+export interface LeftOut {
+  rule: string;
+  count: number;
+}
+
 /**
  * A document with what was said beside it: server and credential; relative servers are made whole by where it came from.
  * A document steers no trust: the credential that it names counts only if its API has that one already, and rules out of a
@@ -20,7 +26,7 @@ export function settled(
   { server, credential, rules }: Beside,
   source: string | null,
   before: string | undefined,
-): { document: JsonObject; notes: string[]; leftOut: { rule: string; count: number }[] } {
+): { document: JsonObject; notes: string[]; leftOut: LeftOut[] } {
   const notes: string[] = [];
   const dropped = new Map<string, number>();
   const isKept = (key: string): boolean => {

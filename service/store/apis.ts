@@ -34,6 +34,14 @@ export class ApiConflict extends Error {
 
 const mostOldRevisions = 50;
 
+/** A document that is to be stored; what is known of it already need not be made again. */
+interface DocumentToPut {
+  document: JsonObject;
+  /** The document, printed. */
+  json?: string;
+  api?: Api;
+}
+
 /** Described APIs: each document by revision; the current ones read and in memory. */
 export class ApiStore implements Catalogue {
   readonly #current = new Map<string, OpenApi>();
@@ -101,7 +109,7 @@ export class ApiStore implements Catalogue {
   /** Keeps a document as the next revision of an API. */
   async put(
     name: string,
-    document: JsonObject,
+    { document, json = printJson(document), api = readApi(document) }: DocumentToPut,
     about: {
       original: string;
       written: string;
@@ -110,11 +118,9 @@ export class ApiStore implements Catalogue {
       base?: number | undefined;
     },
   ): Promise<OpenApi> {
-    const api = readApi(document);
-    const [kept, original] = await Promise.all([
-      this.blobs.keep(Buffer.from(printJson(document))),
-      this.blobs.keep(Buffer.from(about.original)),
-    ]);
+    // One after the other: their digests are computed at once, and others are to be answered between.
+    const kept = await this.blobs.keep(Buffer.from(json));
+    const original = await this.blobs.keep(Buffer.from(about.original));
     const now = Date.now();
     const revision = await this.writer.write(async (transaction) => {
       const known = await ApiRow.findByPk(name, { transaction });

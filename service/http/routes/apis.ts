@@ -11,8 +11,9 @@ import {
   principalName,
 } from "@copper-kettle/core";
 import type { Express } from "express";
-import { loadDocument, type LoadedDocument, BadDocument } from "../../openapi/load.js";
-import { settled, type Beside } from "../../openapi/settle.js";
+import { setImmediate } from "node:timers/promises";
+import { BadDocument } from "../../openapi/load.js";
+import type { Beside } from "../../openapi/settle.js";
 import type { OpenApi } from "../../store/apis.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
@@ -26,10 +27,13 @@ export function serveApis(app: Express, context: Context): void {
   const detail = (open: OpenApi) => apiDetailView(context, open);
   /** Reads a document that was given, and what would change with it. */
   const reading = async (name: string, given: Given) => {
-    const { loaded, text, source } = await loadGiven(context, given);
     const before = apis.get(name)?.api;
-    const { document, notes, leftOut } = settled(loaded.document, given, source, before?.credential);
+    const { text, source, read } = await loadGiven(context, given, before?.credential);
+    const { document, json, written, notes, leftOut } = read;
+    // Each part of a large document in a turn of its own: others are answered between.
+    await setImmediate();
     const api = readApi(document);
+    await setImmediate();
     const users = await operationUsers(workflows);
     const changes = (before ? apiChanges(before, api) : []).map((change) => ({
       ...change,
@@ -38,18 +42,17 @@ export function serveApis(app: Express, context: Context): void {
           `${name}.${before?.operations.find(({ method, path }) => method === change.method && path === change.path)?.id ?? change.id}`,
         ) ?? [],
     }));
-    const { written } = loaded;
     const shown = {
       title: api.title,
       written,
       operations: api.operations.length,
       servers: api.servers,
       security: api.security.map(securityView),
-      notes: [...loaded.notes, ...notes, ...api.notes],
+      notes: [...notes, ...api.notes],
       leftOut,
       changes,
     };
-    return { document, text, source, written, shown };
+    return { read: { document, json, api }, text, source, written, shown };
   };
   serve(app, routes.listApis, async () => {
     const users = await operationUsers(workflows);
@@ -61,9 +64,9 @@ export function serveApis(app: Express, context: Context): void {
   serve(app, routes.previewApi, async ({ params, body }) => (await reading(params.name, body)).shown);
 
   serve(app, routes.putApi, async ({ params: { name }, body, by }) => {
-    const { document, text, source, written, shown } = await reading(name, body);
-    requireCredential(context, document, by);
-    const open = await apis.put(name, document, { original: text, written, source, by, base: body.base });
+    const { read, text, source, written, shown } = await reading(name, body);
+    requireCredential(context, read.document, by);
+    const open = await apis.put(name, read, { original: text, written, source, by, base: body.base });
     return { ...shown, api: await detail(open) };
   });
 
@@ -142,13 +145,15 @@ function summaryOf({ name, revision, api, changedAt }: OpenApi, users: Map<strin
 }
 
 async function loadGiven(
-  { transport }: Context,
-  { text, url }: Given,
-): Promise<{ loaded: LoadedDocument; text: string; source: string | null }> {
+  { transport, documents }: Context,
+  { text, url, ...beside }: Given,
+  before: string | undefined,
+) {
   if ((text === undefined) === (url === undefined))
     throw new HttpProblem(400, "invalid-request", "Which document?", 'Give either "text" or "url".');
   try {
-    if (text !== undefined) return { loaded: await loadDocument(text), text, source: null };
+    if (text !== undefined)
+      return { read: await documents.read({ text, beside, source: null, before }), text, source: null };
     const response = await transport.send(
       {
         method: "GET",
@@ -160,7 +165,8 @@ async function loadGiven(
     if (response.status !== 200)
       throw new BadDocument(`${url} sent ${response.status} instead of a document.`);
     const fetched = new TextDecoder().decode(response.body);
-    return { loaded: await loadDocument(fetched), text: fetched, source: url as string };
+    const source = url as string;
+    return { read: await documents.read({ text: fetched, beside, source, before }), text: fetched, source };
   } catch (error) {
     if (error instanceof BadDocument || error instanceof RequestRefused)
       throw new HttpProblem(422, "bad-document", "This is not an API document", error.message, {

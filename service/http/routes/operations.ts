@@ -59,13 +59,17 @@ export function serveOperations(app: Express, context: Context): void {
     requireSound(open, operation, { method, path }, body.operation);
     const without = moved ? withoutOperation(open.document, operation) : open.document;
     const document = withOperation(without, { method, path }, body.operation);
-    const now = await apis.put(name, document, {
-      original: printJson(body.operation),
-      written: `a change of ${id}`,
-      source: null,
-      by,
-      base: body.base,
-    });
+    const now = await apis.put(
+      name,
+      { document },
+      {
+        original: printJson(body.operation),
+        written: `a change of ${id}`,
+        source: null,
+        by,
+        base: body.base,
+      },
+    );
     const changed = now.api.operations.find((one) => one.method === method && one.path === path) as Operation;
     const users = await operationUsers(workflows);
     return {
@@ -76,12 +80,16 @@ export function serveOperations(app: Express, context: Context): void {
 
   serve(app, routes.removeOperation, async ({ params: { name, id }, by }) => {
     const { open, operation } = findOperation(context, name, id);
-    await apis.put(name, withoutOperation(open.document, operation), {
-      original: "",
-      written: `without ${id}`,
-      source: null,
-      by,
-    });
+    await apis.put(
+      name,
+      { document: withoutOperation(open.document, operation) },
+      {
+        original: "",
+        written: `without ${id}`,
+        source: null,
+        by,
+      },
+    );
   });
 
   serve(app, routes.addOperation, async ({ params: { name }, body, by }) => {
@@ -113,7 +121,7 @@ export function serveOperations(app: Express, context: Context): void {
       made.operation,
     );
     const about = { original: printJson(made), written: sample.form, source: null, by };
-    const kept = await apis.put(name, whole, about);
+    const kept = await apis.put(name, { document: whole }, about);
     const id = made.operation["operationId"] as string;
     return { id, notes, credential, api: await apiDetailView(context, kept) };
   });
@@ -133,12 +141,16 @@ export function serveOperations(app: Express, context: Context): void {
       });
       const notes = [...adopted.notes];
       if (!open || printJson(adopted.document) !== printJson(document))
-        await apis.put(body.api, adopted.document, {
-          original: printJson(adopted.document),
-          written: `the workflow ${params.name}`,
-          source: null,
-          by,
-        });
+        await apis.put(
+          body.api,
+          { document: adopted.document },
+          {
+            original: printJson(adopted.document),
+            written: `the workflow ${params.name}`,
+            source: null,
+            by,
+          },
+        );
       await workflows.push(params.name, adopted.text, body.base ?? row.revision);
       return {
         operation: `${body.api}.${adopted.id}`,

@@ -47,12 +47,16 @@ export function serveSamples(app: Express, context: Context): void {
     if (shaped) {
       const document = withResponse(open, operation, kept, shape);
       if (printJson(document) !== printJson(open.document))
-        now = await apis.put(name, document, {
-          original: printJson(shape),
-          written: `the shape of ${id}`,
-          source: null,
-          by,
-        });
+        now = await apis.put(
+          name,
+          { document },
+          {
+            original: printJson(shape),
+            written: `the shape of ${id}`,
+            source: null,
+            by,
+          },
+        );
     }
     return { sample: sampleView(kept), shaped, api: await apiDetailView(context, now) };
   });
