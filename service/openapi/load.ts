@@ -1,4 +1,3 @@
-/// <reference path="./swagger2openapi.d.ts" />
 import {
   bounds,
   isDeeper,
