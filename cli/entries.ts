@@ -38,7 +38,10 @@ function textOf(entry: Entry): string | undefined {
         return `${step}  ${colors.yellow("not sent")}${colors.dim(" (rehearsal)")}`;
       const status = entry.response?.status ?? 0;
       const paint = status < 300 ? colors.green : status < 500 ? colors.yellow : colors.red;
-      return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${brief(entry.response?.body, 80)}${wait}`;
+      const items = entry.items
+        ? `${entry.items.length} ${entry.items.length === 1 ? "item" : "items"}  `
+        : "";
+      return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${items}${brief(entry.response?.body, 80)}${wait}`;
     }
     case "limited":
       return `${step}  waits for the rate limit of its API`;

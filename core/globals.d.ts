@@ -4,7 +4,7 @@ declare class TextEncoder {
 }
 declare class TextDecoder {
   constructor(label?: string, options?: { fatal?: boolean });
-  decode(input?: Uint8Array): string;
+  decode(input?: Uint8Array, options?: { stream?: boolean }): string;
 }
 declare class URL {
   constructor(url: string, base?: string);

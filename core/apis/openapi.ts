@@ -1,4 +1,5 @@
 import { defaultEffect, type Effect } from "../http/effect.js";
+import type { PagePlace } from "../http/pages.js";
 import { bounds } from "../values/bounds.js";
 import { isObject, own, type Json, type JsonObject } from "../values/json.js";
 import { parametersOf, type Parameter } from "./parameters.js";
@@ -50,6 +51,7 @@ export interface PagesSaid {
   items?: string;
   next?: string;
   param?: string;
+  in?: PagePlace;
   size?: number;
 }
 
@@ -62,6 +64,8 @@ function pagesSaid(value: Json | undefined): PagesSaid | undefined {
     const text = textAt(value, key);
     if (text !== undefined) said[key] = text;
   }
+  const place = (["query", "body", "header"] as const).find((one) => one === value["in"]);
+  if (place) said.in = place;
   if (typeof value["size"] === "number" && value["size"] >= 1) said.size = Math.floor(value["size"]);
   return said;
 }

@@ -1,4 +1,4 @@
-import type { HttpRequest, HttpResponse } from "../http/message.js";
+import { RequestRefused, type HttpRequest, type HttpResponse } from "../http/message.js";
 import { toBase64, utf8 } from "../values/encodings.js";
 import { mask } from "../values/masking.js";
 import { answerDigest, continueDigest, type DigestSessions } from "./digest.js";
@@ -36,6 +36,12 @@ export type Proof =
   | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme }
   | ({ kind: "mutual-tls" } & TlsIdentity);
 
+/** Several proofs that one request shows together, in their order. */
+export interface Several {
+  kind: "several";
+  proofs: Proof[];
+}
+
 /**
  * How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. An `oauth2` credential
  * proves nothing itself: a token is asked for with it, and the token is the proof. A `secret` proves nothing to anybody:
@@ -52,8 +58,10 @@ export interface Freshness {
 }
 
 /** The secrets of a credential, also in the forms in which they are sent. */
-export function secretsOf(credential: Credential): string[] {
+export function secretsOf(credential: Credential | Several): string[] {
   switch (credential.kind) {
+    case "several":
+      return credential.proofs.flatMap(secretsOf);
     case "bearer":
       return [credential.token];
     case "secret":
@@ -87,7 +95,9 @@ function pemLines(pem: string): string[] {
 }
 
 /** The client certificate that a connection shows with a proof; undefined if it shows none. */
-export function identityOf(proof: Proof | undefined): TlsIdentity | undefined {
+export function identityOf(proof: Proof | Several | undefined): TlsIdentity | undefined {
+  if (proof?.kind === "several")
+    return proof.proofs.map(identityOf).find((identity) => identity !== undefined);
   if (proof?.kind === "mutual-tls") return proof;
   return proof?.kind === "bearer" ? proof.identity : undefined;
 }
@@ -115,7 +125,8 @@ function basicToken({ user, password }: { user: string; password: string }): str
  * it was challenged once, `mutual-tls` nothing at all: the connection proves it. The request given is not changed.
  * @throws RequestRefused when the request has no place for it; SchemeFault when a signing scheme cannot be computed
  */
-export function authorize(request: HttpRequest, credential: Proof, fresh: Freshness): Authorized {
+export function authorize(request: HttpRequest, credential: Proof | Several, fresh: Freshness): Authorized {
+  if (credential.kind === "several") return authorizeAll(request, credential.proofs, fresh);
   const authorized: HttpRequest = { ...request, headers: [...request.headers] };
   const header = (scheme: string, secret: string): Authorized => {
     setHeader(authorized, "Authorization", `${scheme} ${secret}`);
@@ -146,16 +157,43 @@ export function authorize(request: HttpRequest, credential: Proof, fresh: Freshn
   }
 }
 
+/** @throws RequestRefused when two of them set the same place */
+function authorizeAll(request: HttpRequest, proofs: readonly Proof[], fresh: Freshness): Authorized {
+  const whole: Authorized = { request, shown: [] };
+  for (const proof of proofs) {
+    const { request: next, shown } = authorize(whole.request, proof, fresh);
+    const twice = shown.find(({ place, name }) =>
+      whole.shown.some((one) => one.place === place && one.name.toLowerCase() === name.toLowerCase()),
+    );
+    if (twice)
+      throw new RequestRefused(
+        "bad-request",
+        `Two credentials of this call set the same ${twice.place === "tls" ? "" : `${twice.place} `}${twice.name}.`,
+      );
+    whole.request = next;
+    whole.shown.push(...shown);
+  }
+  return whole;
+}
+
 /**
  * The request to send instead after a response that challenges it (RFC 9110 section 11.3); undefined if the
  * challenge is not one that this credential answers. `request` is the one without authorization.
  */
 export function answerChallenge(
   request: HttpRequest,
-  credential: Proof,
+  credential: Proof | Several,
   response: HttpResponse,
   fresh: Freshness,
 ): Authorized | undefined {
+  if (credential.kind === "several") {
+    const others = credential.proofs.filter(({ kind }) => kind !== "digest");
+    const digest = credential.proofs.find(({ kind }) => kind === "digest");
+    if (!digest) return undefined;
+    const base = authorizeAll(request, others, fresh);
+    const answered = answerChallenge(base.request, digest, response, fresh);
+    return answered && { ...answered, shown: [...base.shown, ...answered.shown] };
+  }
   if (credential.kind !== "digest" || response.status !== 401) return undefined;
   const value = answerDigest(request, credential, response.headers["www-authenticate"], fresh.nonce);
   if (value === undefined) return undefined;

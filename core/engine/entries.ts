@@ -1,4 +1,5 @@
 import type { Principal } from "./principals.js";
+import type { PageMark } from "../http/pages.js";
 import type { Piece } from "../http/multipart.js";
 import type { BrokenBody, FailureKind, ResponseHeaders } from "../http/message.js";
 import type { Mismatch } from "../shapes/drift.js";
@@ -78,6 +79,12 @@ export interface RecordedResponse {
   fault?: string;
   /** Why there is no body at all. */
   broken?: BrokenBody["code"];
+  /** The body is a list of events or lines. */
+  listed?: true;
+  /** There were more of them than are read. */
+  more?: true;
+  /** 304: the body is what the earlier step read. */
+  unchanged?: true;
 }
 
 /** What was added to a request to prove who calls, with the secrets masked. */
@@ -92,6 +99,8 @@ export interface NextRequest {
   url: string;
   /** Whether it only looks, with GET and without a body. */
   look?: boolean;
+  /** What asks for the page, if it is not the URL. */
+  mark?: PageMark;
 }
 
 /**
@@ -156,6 +165,8 @@ export type Entry = Common &
         leg?: number;
         /** The items of a page. */
         items?: Json[];
+        /** Where they stood in its body, which is stored with an empty list there. */
+        itemsAt?: string[];
         /** There are more pages than were requested. */
         more?: boolean;
         /** The request that follows this response. */

@@ -20,7 +20,8 @@ import {
 import type { RunOptions } from "./options.js";
 import type { Proof } from "../credentials/credential.js";
 
-export type Answer = { status: number; body?: unknown; headers?: Record<string, string> } | "cut" | "refused";
+export type Answer =
+  { status: number; body?: unknown; text?: string; headers?: Record<string, string> } | "cut" | "refused";
 
 /** What makes a response: the request, and how often this method and URL was asked for before. */
 export type Responder = (request: HttpRequest, times: number) => Answer;
@@ -54,6 +55,8 @@ export class World {
   children: Record<string, ChildEnd> = {};
   readonly started: ChildStart[] = [];
   readonly stopped: string[] = [];
+  /** What responses asked to wait, as the rate limit was told of it. */
+  readonly toldOfLimits: unknown[] = [];
   options: RunOptions | undefined;
   inputs: JsonObject = {};
   /** The text of every body, instead of JSON. */
@@ -162,7 +165,15 @@ export class World {
           await Promise.resolve();
         },
       },
-      transport: { send: async (request) => this.#send(request) },
+      transport: {
+        send: async (request, { enough }) => {
+          const response = this.#send(request);
+          for (let end = 8; enough && end - 8 < response.body.length; end += 8)
+            if (enough(response.body.slice(end - 8, end)))
+              return { ...response, body: response.body.slice(0, end), partial: true };
+          return response;
+        },
+      },
       read: async (response, as) => readBody(response, as),
       credentials: {
         read: async (name, url) => {
@@ -196,7 +207,7 @@ export class World {
         change: ({ key, values }) => (this.remembered[key] = values),
       },
       rateLimits: {
-        take: () => ({ done: () => undefined }),
+        take: () => ({ done: (answer) => void this.toldOfLimits.push(answer?.headers["retry-after"]) }),
         expected: () => this.time,
         wait: async () => ({ done: () => undefined }),
       },
@@ -240,7 +251,7 @@ export class World {
     this.sent.push(request);
     this.time += 10;
     if (answer === "cut") throw new TransportFailure("cut", "The connection was closed.", true);
-    const text = this.text ?? (answer.body === undefined ? "" : printJson(answer.body));
+    const text = this.text ?? answer.text ?? (answer.body === undefined ? "" : printJson(answer.body));
     const body = utf8(this.broken ? "" : text);
     return {
       ...(this.broken ? { broken: this.broken } : {}),

@@ -1,7 +1,7 @@
 import type { BodyReading, ReadBody } from "../http/read-body.js";
 import type { BodyPieces } from "../http/body-pieces.js";
 import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
-import type { Proof, TlsIdentity } from "../credentials/credential.js";
+import type { Proof, Several, TlsIdentity } from "../credentials/credential.js";
 import type { Entry, RunError, RunState } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -162,6 +162,11 @@ export interface SendOptions {
   identity?: TlsIdentity;
   /** The largest response that is read, in bytes after decoding; never above what the transport allows. */
   longestResponse?: number;
+  /**
+   * Told of each piece of the body of a successful response as it comes; true ends the reading, and what has come is the
+   * body. Such a response is asked for without a content coding.
+   */
+  enough?: (piece: Uint8Array) => boolean;
   /** Whether a response whose body cannot be had counts as one, with `broken`. Else it is an error like no response. */
   broken?: boolean;
 }
@@ -177,7 +182,7 @@ export interface Transport {
 
 /** A credential as it is ready for one send. */
 export interface CredentialUse {
-  proof: Proof;
+  proof: Proof | Several;
   /** Told that the API answered 401. True when what is read next is another proof, which may be taken. */
   refused(): Promise<boolean>;
   /** Told that the API took it. */

@@ -1,6 +1,7 @@
 import { percentEncode } from "../values/encodings.js";
 import { isObject, kindOf, own, printJson, type Json, type JsonObject } from "../values/json.js";
 import { bodyPieces, multipartBody, type Piece } from "./multipart.js";
+import { printXml } from "./xml.js";
 import { headerOf, RequestRefused, type HttpRequest } from "./message.js";
 
 /** The parts of a request, with every template already rendered. */
@@ -23,7 +24,11 @@ export type RequestBody =
   | { form: JsonObject }
   | { multipart: JsonObject }
   | { text: string }
-  | { xml: string }
+  /** A text as it is; an object as the XML of which it would be read. */
+  | { xml: Json }
+  /** A list of values, one a line. */
+  | { "json-lines": Json }
+  | { graphql: JsonObject }
   | { file: Json };
 
 /** A request whose body may still be in pieces, of which some are files: plain data, as the journal keeps it. */
@@ -64,6 +69,8 @@ export function bodyMediaType(kind: string): string {
   return (
     {
       json: "application/json",
+      graphql: "application/json",
+      "json-lines": "application/x-ndjson",
       form: "application/x-www-form-urlencoded",
       multipart: "multipart/form-data",
       xml: "application/xml",
@@ -83,8 +90,20 @@ function printedBody(body: RequestBody): { body: string | { pieces: Piece[] }; t
   }
   if ("multipart" in body) return multipartBody(body.multipart);
   if ("file" in body) return bodyPieces(body.file);
-  if ("xml" in body) return { body: body.xml, type: "application/xml" };
+  if ("xml" in body)
+    return { body: typeof body.xml === "string" ? body.xml : printXml(body.xml), type: "application/xml" };
+  if ("json-lines" in body) return { body: printLines(body["json-lines"]), type: "application/x-ndjson" };
+  if ("graphql" in body) return { body: printJson(body.graphql), type: "application/json" };
   return { body: body.text, type: "text/plain; charset=utf-8" };
+}
+
+function printLines(value: Json): string {
+  if (!Array.isArray(value))
+    throw new RequestRefused(
+      "bad-request",
+      `A body of JSON lines is made of a list; this is ${kindOf(value)}.`,
+    );
+  return value.map((item) => `${printJson(item)}\n`).join("");
 }
 
 /** The serialisation of the WHATWG URL standard (section 5.2): a space is `+`. */

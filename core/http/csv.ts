@@ -7,19 +7,28 @@ export class CsvFault extends Error {
   override name = "CsvFault";
 }
 
+/** What is said of a CSV text. */
+export interface CsvForm {
+  /** What stands between two values. Default: the one of comma, semicolon and tab that the first line has most of. */
+  separator?: string;
+  /** Whether the first line names the columns; else each row is a list. Default: true. */
+  header?: boolean;
+}
+
 /**
- * CSV (RFC 4180) with a header line, as a list of objects whose values are texts. The separator is the one of comma,
- * semicolon and tab that the header line has most of. A row may be shorter than the header.
+ * CSV (RFC 4180) with a header line, as a list of objects whose values are texts; without one, of lists. A row may be
+ * shorter than the header.
  * @throws CsvFault, also for a text beyond the bounds
  */
-export function parseCsv(text: string): Json {
+export function parseCsv(text: string, { separator, header: isNamed = true }: CsvForm = {}): Json {
   const [header = ""] = text.split(/\r?\n/, 1);
-  const count = (separator: string) => header.split(separator).length;
-  const delimiter = [",", ";", "\t"].reduce((best, next) => (count(next) > count(best) ? next : best));
+  const count = (sign: string) => header.split(sign).length;
+  const delimiter =
+    separator ?? [",", ";", "\t"].reduce((best, next) => (count(next) > count(best) ? next : best));
   requireBounds(text, count(delimiter));
   try {
     return parse(text, {
-      columns: true,
+      columns: isNamed,
       bom: true,
       delimiter,
       skip_empty_lines: true,

@@ -21,6 +21,8 @@ export interface HttpResponse {
   body: Uint8Array;
   /** The URL that answered, after redirects. */
   url: string;
+  /** The body was not read to its end, since no more of it was wanted. */
+  partial?: true;
   /** Why there is no body although the status line and the header fields came; then `body` is empty. */
   broken?: BrokenBody;
 }

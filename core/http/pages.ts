@@ -1,4 +1,6 @@
 import { percentEncode } from "../values/encodings.js";
+import { isObject, own, parseJson, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
+import type { HttpRequest } from "./message.js";
 
 /**
  * The target of the link with the relation `next` in a Link field (RFC 8288 section 3): as it is written, still to be
@@ -43,4 +45,56 @@ function decoded(text: string): string {
   } catch {
     return text;
   }
+}
+
+/** Where a request says which page it asks for. */
+export type PagePlace = "query" | "body" | "header";
+
+/** A value that a page is asked for with, at its place: in a JSON body a field by its path, such as `page.after`. */
+export interface PageMark {
+  in: PagePlace;
+  param: string;
+  value: Json;
+}
+
+/** What a request says now of the page; undefined if it says nothing. */
+export function pageMarkOf(request: HttpRequest, place: PagePlace, param: string): string | undefined {
+  if (place === "query") return parameterOf(request.url, param);
+  if (place === "header")
+    return request.headers.find(([name]) => name.toLowerCase() === param.toLowerCase())?.[1];
+  let found: Json | undefined = jsonBody(request);
+  for (const key of param.split("."))
+    found = isObject(found ?? null) ? own(found as JsonObject, key) : undefined;
+  return found === undefined || found === null ? undefined : String(found);
+}
+
+/** A request that asks for another page. */
+export function withPageMark(request: HttpRequest, { in: place, param, value }: PageMark): HttpRequest {
+  if (place === "query") return { ...request, url: withParameter(request.url, param, String(value)) };
+  if (place === "header")
+    return {
+      ...request,
+      headers: [
+        ...request.headers.filter(([name]) => name.toLowerCase() !== param.toLowerCase()),
+        [param, String(value)],
+      ],
+    };
+  return { ...request, body: printJson(withField(jsonBody(request) ?? {}, param.split("."), value)) };
+}
+
+function jsonBody({ body }: HttpRequest): JsonObject | undefined {
+  try {
+    const value = typeof body === "string" ? parseJson(body) : null;
+    return isObject(value) ? value : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+function withField(object: JsonObject, [key = "", ...rest]: string[], value: Json): JsonObject {
+  const copy: JsonObject = {};
+  for (const name of Object.keys(object)) setOwn(copy, name, own(object, name) as Json);
+  const inner = own(object, key) ?? null;
+  setOwn(copy, key, rest.length === 0 ? value : withField(isObject(inner) ? inner : {}, rest, value));
+  return copy;
 }

@@ -1,7 +1,8 @@
 import { bounds } from "../values/bounds.js";
 import type { JsonSyntaxError } from "../values/json.js";
 import { parseJson, type Json } from "../values/json.js";
-import { CsvFault, parseCsv } from "./csv.js";
+import { CsvFault, parseCsv, type CsvForm } from "./csv.js";
+import { ItemReader, LineFault, type ItemReading } from "./lines.js";
 import type { HttpResponse } from "./message.js";
 import { parseXml, XmlFault } from "./xml.js";
 
@@ -16,6 +17,10 @@ export interface ReadBody {
   text?: string;
   /** What was wrong with the body, where its media type promised something that it does not hold. */
   fault?: string;
+  /** The body is a list of events or lines. */
+  listed?: true;
+  /** There were more of them than are read. */
+  more?: true;
 }
 
 /** The media type and charset of a Content-Type field (RFC 9110 section 8.3), in lower case. */
@@ -31,30 +36,59 @@ export function mediaTypeOf(contentType: string | string[] | undefined): { type:
 const jsonType = /^(application|text)\/([^;]+\+)?json$/;
 const xmlType = /^(application|text)\/(xml|(?!xhtml)[^;]+\+xml)$/;
 const csvType = /^(text|application)\/csv$/;
+const linesType = /^application\/(x-)?(nd-?json|json-?lines|jsonl)$/;
 const textType = /^(text\/|application\/([^;]+\+)?(xml|javascript|x-www-form-urlencoded|yaml|csv)$)/;
 
 /** How to read a body, over what its media type says. */
-export type BodyReading = "json" | "xml" | "csv" | "text" | "bytes";
+export type BodyReading = BodyKind | { csv: CsvForm & { charset?: string } } | { text: { charset?: string } };
+type BodyKind = "json" | "xml" | "csv" | "text" | "bytes" | ItemReading;
 
-const typeOfReading: Record<BodyReading, string> = {
+const typeOfReading: Record<BodyKind, string> = {
   json: "application/json",
   xml: "application/xml",
   csv: "text/csv",
   text: "text/plain",
   bytes: "application/octet-stream",
+  events: "text/event-stream",
+  "json-lines": "application/x-ndjson",
 };
+
+/** What a reading says: the media type, and the charset and form over what the response says. */
+function readingOf(as: BodyReading): { type: string; charset?: string; csv?: CsvForm } {
+  if (typeof as === "string") return { type: typeOfReading[as] };
+  const [kind, { charset, ...form }] =
+    "csv" in as ? (["csv", as.csv] as const) : (["text", as.text as CsvForm & { charset?: string }] as const);
+  return { type: typeOfReading[kind], csv: form, ...(charset === undefined ? {} : { charset }) };
+}
 
 /** Reads the body of a response by its media type, or as the step says. */
 export function readBody(response: HttpResponse, as?: BodyReading): ReadBody {
   if (response.body.length === 0) return { body: null };
-  const told = mediaTypeOf(response.headers["content-type"]);
-  const { type, charset } = as ? { ...told, type: typeOfReading[as] } : told;
+  const told: ReturnType<typeof readingOf> = mediaTypeOf(response.headers["content-type"]);
+  const { type, charset, csv } = as ? { ...told, ...readingOf(as) } : told;
   if (jsonType.test(type)) return readJson(decodeText(response.body, "utf-8"), type);
   if (xmlType.test(type)) return readBy(parseXml, decodeXml(response.body, charset), type);
-  if (csvType.test(type)) return readBy(parseCsv, decodeText(response.body, charset ?? "utf-8"), type);
+  if (csvType.test(type))
+    return readBy((text) => parseCsv(text, csv), decodeText(response.body, charset ?? "utf-8"), type);
+  if (linesType.test(type)) return readItems("json-lines", response, type);
+  if (type === typeOfReading.events) return readItems("events", response, type);
   if (textType.test(type)) return { body: decodeText(response.body, charset ?? "utf-8") };
   if (type === "") return looksLikeText(response.body);
   return { body: undefined };
+}
+
+/** A body that is a list of items, each read for itself. */
+function readItems(kind: ItemReading, { body: bytes, partial }: HttpResponse, type: string): ReadBody {
+  const reader = new ItemReader(kind);
+  try {
+    // Where no more was wanted, the last line is a part of one.
+    const items = [...reader.feed(bytes), ...(partial ? [] : reader.end())];
+    return { body: items, listed: true, ...(reader.isFull ? { more: true } : {}) };
+  } catch (error) {
+    if (!(error instanceof LineFault)) throw error;
+    const fault = `The response says that it is ${type}, but cannot be read as such: ${error.message}.`;
+    return { body: decodeText(bytes, "utf-8"), fault };
+  }
 }
 
 /** What a reader says of a text may quote all of it. */
@@ -74,8 +108,8 @@ function readBy(parse: (text: string) => Json, text: string, type: string): Read
 /** Whether reading a body takes long enough to be done beside other work: JSON is quick, XML and CSV are not. */
 export function isSlowToRead(response: HttpResponse, as?: BodyReading): boolean {
   if (response.body.length < bounds.readAside) return false;
-  const type = as ? typeOfReading[as] : mediaTypeOf(response.headers["content-type"]).type;
-  return xmlType.test(type) || csvType.test(type);
+  const type = as ? readingOf(as).type : mediaTypeOf(response.headers["content-type"]).type;
+  return xmlType.test(type) || csvType.test(type) || linesType.test(type) || type === typeOfReading.events;
 }
 
 /** XML says its own encoding where the media type does not (XML 1.0, appendix F). */

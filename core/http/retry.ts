@@ -65,6 +65,7 @@ export type NextWait = { wait: number; told: boolean } | { giveUp: "spent" | "to
  * @param repeats how many repeats there were before this one
  * @param fraction a number from 0 up to 1 that stands for chance
  * @param now milliseconds since 1970
+ * @param said the wait that the response asks for in its body, in milliseconds
  */
 export function nextWait(
   plan: RetryPlan,
@@ -72,6 +73,7 @@ export function nextWait(
   result: AttemptResult,
   fraction: number,
   now: number,
+  said?: number,
 ): NextWait {
   const planned = plan.waits
     ? plan.waits[repeats]
@@ -79,7 +81,7 @@ export function nextWait(
       ? plan.wait * plan.factor ** repeats
       : undefined;
   if (planned === undefined) return { giveUp: "spent" };
-  const asked = askedWait(result, now);
+  const asked = askedWait(result, now) ?? said;
   if (asked !== undefined) {
     if (asked > plan.most) return { giveUp: "told-to-wait", asked };
     const more = Math.round(Math.min(1_000, asked * plan.jitter) * fraction);

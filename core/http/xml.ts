@@ -1,6 +1,7 @@
-import { XMLParser, XMLValidator } from "fast-xml-parser";
+import { XMLBuilder, XMLParser, XMLValidator } from "fast-xml-parser";
 import { bounds } from "../values/bounds.js";
-import type { Json } from "../values/json.js";
+import { Exact, isObject, type Json } from "../values/json.js";
+import { RequestRefused } from "./message.js";
 
 const parser = new XMLParser({
   ignoreAttributes: false,
@@ -85,4 +86,49 @@ function skipped(text: string, at: number): number | undefined {
   if (!section) return undefined;
   const end = text.indexOf(section[1], at + section[0].length);
   return end < 0 ? text.length : end + section[1].length;
+}
+
+const builder = new XMLBuilder({
+  ignoreAttributes: false,
+  attributeNamePrefix: "@",
+  textNodeName: "#text",
+  suppressEmptyNode: true,
+  suppressBooleanAttributes: false,
+});
+
+/** A name of XML without what only few parsers take (XML 1.0, section 2.3). */
+const xmlName = /^[A-Za-z_][\w.:-]*$/;
+
+/**
+ * XML of a value, by the rule by which it is read: an object with one element; `@name` are attributes, `#text` is the
+ * text, a list repeats its element, null leaves one out.
+ * @throws RequestRefused (`bad-request`) for what has no such form
+ */
+export function printXml(value: Json): string {
+  const names = isObject(value) ? Object.keys(value) : [];
+  if (!isObject(value) || names.length !== 1 || Array.isArray(value[names[0] as string]))
+    throw new RequestRefused(
+      "bad-request",
+      "A body in XML is an object with one element, such as { guest: { name: … } }.",
+    );
+  return `<?xml version="1.0" encoding="UTF-8"?>\n${builder.build(plainXml(value, ""))}`;
+}
+
+/** The value with texts only, its names looked at. */
+function plainXml(value: Json, path: string): unknown {
+  if (Array.isArray(value)) return value.map((item) => plainXml(item, path));
+  if (!isObject(value)) return value instanceof Exact ? String(value) : value;
+  return Object.fromEntries(
+    Object.entries(value)
+      .filter(([, inner]) => inner !== null)
+      .map(([name, inner]) => {
+        const bare = name.replace(/^@/, "");
+        if (name !== "#text" && !xmlName.test(bare))
+          throw new RequestRefused(
+            "bad-request",
+            `"${path}${name}" cannot be the name of an element or attribute in XML.`,
+          );
+        return [name, plainXml(inner, `${path}${name}.`)];
+      }),
+  );
 }

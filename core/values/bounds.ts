@@ -15,6 +15,8 @@ export const bounds = {
   xmlParts: 500_000,
   /** Attributes of one XML element. */
   xmlAttributes: 1_000,
+  /** Items of one response of events or JSON lines; what follows is not read. */
+  streamedItems: 10_000,
   /** Connections of one kind to one server at once; further calls wait for one of them. */
   connectionsToServer: 128,
   /** Kinds of connections (by port and client certificate) that are kept open. */

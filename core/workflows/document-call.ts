@@ -17,14 +17,24 @@ const retry = z.strictObject({
   waits: z.array(duration()).min(1).max(100).optional().describe("A ladder: one wait a repeat."),
   when: expression().optional().describe("Repeats also when this is true; adds to the usual reasons."),
   "only-when": expression().optional().describe("Repeats only when this is true."),
+  after: expression()
+    .optional()
+    .describe("The wait that the response asks for in its body: seconds, or a duration such as 20s."),
 });
+
+/** The credential of a call, or several. */
+export const using = () =>
+  z
+    .union([nameOf("credential"), z.array(nameOf("credential")).min(1).max(4)])
+    .optional()
+    .describe("The credential, or several that are applied in order. Default: the one of the API.");
 
 /** Which call: of an operation, or to a URL. */
 const target = {
   request: template().optional(),
   operation: nameOf("operation").optional(),
   parameters: values().optional(),
-  using: nameOf("credential").optional(),
+  using: using(),
   query: values().optional(),
   headers: values().optional(),
 };
@@ -37,20 +47,51 @@ export const sending = {
       form: values().optional(),
       multipart: values().optional(),
       text: template().optional(),
-      xml: template().optional(),
+      xml: value().optional().describe("A text, or an object of which the XML is made: @name, #text, lists."),
+      "json-lines": value().optional().describe("A list of values, sent one a line."),
+      graphql: z
+        .strictObject({
+          query: template(),
+          variables: value().optional(),
+          operationName: template().optional(),
+        })
+        .optional()
+        .describe("Sent as JSON; errors in the response count as a failure."),
       file: value().optional(),
     })
     .optional()
-    .describe("In one kind: json, form, multipart, text, xml or file."),
+    .describe("In one kind: json, json-lines, form, multipart, text, xml, graphql or file."),
   effect: z.enum(["reads", "writes", "repeatable"]).optional(),
   timeout: z.strictObject({ connect: duration().optional(), response: duration().optional() }).optional(),
-  redirects: z.enum(["follow", "none"]).optional(),
+  redirects: z
+    .enum(["follow", "none", "resend"])
+    .optional()
+    .describe("resend: a call that writes is sent again to where the response leads, on the same origin."),
+  "if-match": expression()
+    .optional()
+    .describe("Only if it is as an earlier step read it, such as steps.read."),
+  "if-none-match": expression()
+    .optional()
+    .describe("Only if it has changed since an earlier step read it; else the outcome says unchanged."),
   success: expression().optional().describe("Whether the response is a success; default: status 200 to 299."),
   retry: retry.optional(),
   read: z
-    .enum(["json", "xml", "csv", "text", "bytes"])
+    .union([
+      z.enum(["json", "json-lines", "events", "xml", "csv", "text", "bytes"]),
+      z.strictObject({
+        csv: z.strictObject({
+          separator: z.string().min(1).max(1).optional(),
+          charset: z.string().optional(),
+          header: z.boolean().optional().describe("Whether the first line names the columns; default: true."),
+        }),
+      }),
+      z.strictObject({ text: z.strictObject({ charset: z.string().optional() }) }),
+    ])
     .optional()
     .describe("How to read the body, where its media type is not what it is."),
+  "stop-when": expression()
+    .optional()
+    .describe("Ends the reading of events or json-lines as soon as this is true of an `event`."),
   idempotency: z
     .union([
       z.literal("auto"),
@@ -85,7 +126,11 @@ export const sending = {
         next: expression()
           .optional()
           .describe("The next page's cursor, or with link its URL; null or nothing at the last page."),
-        param: z.string().optional().describe("The query parameter that says which page."),
+        param: z
+          .string()
+          .optional()
+          .describe("The query parameter, header or field of the JSON body that says which page."),
+        in: z.enum(["query", "body", "header"]).optional().describe("Where param goes; default: query."),
         size: z.int().min(1).optional().describe("Items a page: one with fewer is the last."),
         most: z.int().min(1).max(10_000).optional().describe("So many pages at most are asked for."),
       }),
@@ -94,6 +139,7 @@ export const sending = {
   until: z
     .strictObject({
       done: expression(),
+      collect: expression().optional().describe("What each response adds to the list `items`."),
       every: duration().optional().describe("Default: 5s; a response's Retry-After counts over it."),
       within: duration().optional().describe("Default: 1h; then the step fails."),
       url: template()

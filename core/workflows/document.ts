@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { innerCall, sending } from "./document-call.js";
+import { innerCall, sending, using } from "./document-call.js";
 import { triggerSchemas } from "./document-triggers.js";
 import { duration, expression, nameOf, template, value, values } from "./document-fields.js";
 
@@ -37,7 +37,7 @@ function stepSchemas(nested: z.ZodType) {
     request: z.strictObject({
       ...common,
       request: template().describe("Method and URL, as in: POST https://stays.example/guests"),
-      using: nameOf("credential").optional().describe("The credential."),
+      using: using(),
       query: values().optional(),
       headers: values().optional(),
       cookies: values().optional(),
@@ -47,7 +47,7 @@ function stepSchemas(nested: z.ZodType) {
       ...common,
       operation: nameOf("operation").describe("An operation of a described API, as in: stays.searchGuests"),
       parameters: values().optional().describe("By name; the API's document says where each goes."),
-      using: nameOf("credential").optional().describe("The credential; default: the one of the API."),
+      using: using(),
       query: values().optional(),
       headers: values().optional(),
       strict: z

@@ -20,7 +20,7 @@ export interface OperationCall {
   api: string;
   id: string;
   /** The credential that the step names; undefined if it leaves that to the API. */
-  using: string | undefined;
+  using: string[] | undefined;
 }
 
 /** The calls of operations, from top to bottom: of steps, and then of polls under the names of their triggers. */

@@ -1,12 +1,13 @@
 import { operationName } from "../apis/catalogue.js";
 import { isMethod, knownEffect, knownMethods, type Effect } from "../http/effect.js";
 import type { BodyReading } from "../http/read-body.js";
+import type { PagePlace } from "../http/pages.js";
 import { defaultRetry } from "../http/retry.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { requestLine } from "./document-fields.js";
 import type { Preparer } from "./prepare.js";
-import { optional, texts, values } from "./prepare-values.js";
+import { optional, values } from "./prepare-values.js";
 import type { CallStep, Idempotency, Pages, StepBase, Until } from "./steps.js";
 
 /** What only `success` and `retry` see: how an attempt came out. */
@@ -55,7 +56,7 @@ export function prepareRequest(
       parts: url.filter((part) => !("text" in part) || part.text !== ""),
       alone: undefined,
     },
-    ...texts(raw, ["using"]),
+    ...usingOf(preparer, raw, path),
     ...values(preparer, raw, path, ["query", "headers", "cookies"]),
     ...sendingOf(preparer, raw, path),
     effect: effect ?? "writes",
@@ -87,12 +88,22 @@ export function prepareOperation(
     method: "",
     url: { source: text, parts: [], alone: undefined },
     operation,
-    ...texts(raw, ["using"]),
+    ...usingOf(preparer, raw, path),
     ...values(preparer, raw, path, ["parameters", "query", "headers"]),
     ...sendingOf(preparer, raw, path),
     ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
     ...(raw["strict"] === true ? { strict: true } : {}),
   };
+}
+
+/** The credentials of a call: one, or a list. */
+function usingOf(preparer: Preparer, raw: JsonObject, path: Path): Pick<CallStep, "using"> {
+  if (raw["using"] === undefined) return {};
+  const using = [raw["using"]].flat().map(String);
+  const twice = using.find((name, at) => using.indexOf(name) !== at);
+  if (twice !== undefined)
+    preparer.source.reportKey(path, "using", "wrong-value", `The credential ${twice} is named twice.`);
+  return { using };
 }
 
 /** What every call says of its body and of how it is sent. */
@@ -108,14 +119,16 @@ function sendingOf(
       connect: preparer.duration(timeout["connect"], [...path, "timeout", "connect"]) ?? 10_000,
       response: preparer.duration(timeout["response"], [...path, "timeout", "response"]) ?? 60_000,
     },
-    redirects: (raw["redirects"] as "follow" | "none" | undefined) ?? "follow",
+    redirects: (raw["redirects"] as CallStep["redirects"] | undefined) ?? "follow",
+    ...conditionsOf(preparer, raw, path),
     ...optional("success", preparer.expression(raw["success"], [...path, "success"], resultNames)),
     retry: retryOf(preparer, raw["retry"], [...path, "retry"]),
     ...optional("read", raw["read"] as BodyReading | undefined),
+    ...optional("stopWhen", stopWhenOf(preparer, raw, path)),
     ...optional("idempotency", idempotencyOf(preparer, raw["idempotency"], [...path, "idempotency"])),
     ifUnsure: ifUnsureOf(preparer, raw, path),
     ...optional("probe", probeOf(preparer, raw["probe"], [...path, "probe"])),
-    ...optional("pages", pagesOf(preparer, raw["pages"], [...path, "pages"])),
+    ...optional("pages", pagesOf(preparer, raw, [...path, "pages"])),
     ...optional("until", untilOf(preparer, raw["until"], [...path, "until"])),
     whenLimited: raw["when-limited"] === "skip" ? "skip" : "wait",
   };
@@ -175,7 +188,27 @@ function probeOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
   return call && happened && { call, happened, ...optional("outcome", outcome) };
 }
 
-function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["pages"] {
+/** What the call depends on of what an earlier step read. */
+function conditionsOf(preparer: Preparer, raw: JsonObject, path: Path): Pick<CallStep, "conditions"> {
+  const ifMatch = preparer.expression(raw["if-match"], [...path, "if-match"]);
+  const ifNoneMatch = preparer.expression(raw["if-none-match"], [...path, "if-none-match"]);
+  if (!ifMatch && !ifNoneMatch) return {};
+  return { conditions: { ...optional("ifMatch", ifMatch), ...optional("ifNoneMatch", ifNoneMatch) } };
+}
+
+function stopWhenOf(preparer: Preparer, raw: JsonObject, path: Path): CallStep["stopWhen"] {
+  if (raw["stop-when"] !== undefined && raw["read"] !== "events" && raw["read"] !== "json-lines")
+    preparer.source.reportKey(
+      path,
+      "stop-when",
+      "wrong-value",
+      '"stop-when" ends the reading of a list: it needs "read: events" or "read: json-lines".',
+    );
+  return preparer.expression(raw["stop-when"], [...path, "stop-when"], ["event"]);
+}
+
+function pagesOf(preparer: Preparer, call: JsonObject, path: Path): CallStep["pages"] {
+  const raw = call["pages"];
   if (raw === "all") return raw;
   if (!isObject(raw)) return undefined;
   const by = raw["by"] as Pages["by"];
@@ -192,9 +225,25 @@ function pagesOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
       "wrong-value",
       `Pages by ${by} are counted; "next" is for cursor and link.`,
     );
+  const place = (raw["in"] as PagePlace | undefined) ?? "query";
+  if (raw["in"] !== undefined && by === "link")
+    preparer.source.reportKey(
+      path,
+      "in",
+      "wrong-value",
+      'Pages by link have an address each; "in" is for the others.',
+    );
+  if (place === "body" && !(isObject(call["body"]) && call["body"]["json"] !== undefined))
+    preparer.source.reportKey(
+      path,
+      "in",
+      "wrong-value",
+      '"in: body" sets a field of a JSON body, but this call has none. Give it one, such as body: { json: {} }.',
+    );
   const number = (key: string) => (typeof raw[key] === "number" ? raw[key] : undefined);
   return {
     by,
+    in: place,
     param: typeof raw["param"] === "string" ? raw["param"] : by,
     ...optional("items", preparer.expression(raw["items"], [...path, "items"], resultNames)),
     ...optional("next", preparer.expression(raw["next"], [...path, "next"], resultNames)),
@@ -210,6 +259,7 @@ function untilOf(preparer: Preparer, raw: Json | undefined, path: Path): Until |
   return (
     done && {
       done,
+      ...optional("collect", preparer.expression(raw["collect"], [...path, "collect"], resultNames)),
       every: preparer.duration(raw["every"], [...path, "every"]) ?? 5_000,
       within: preparer.duration(raw["within"], [...path, "within"]) ?? 3_600_000,
       ...optional("url", url),
@@ -217,7 +267,7 @@ function untilOf(preparer: Preparer, raw: Json | undefined, path: Path): Until |
   );
 }
 
-const bodyKinds = ["json", "form", "multipart", "text", "xml", "file"] as const;
+const bodyKinds = ["json", "json-lines", "form", "multipart", "text", "xml", "graphql", "file"] as const;
 
 function bodyOf(preparer: Preparer, raw: Json | undefined, path: Path): CallStep["body"] {
   if (!isObject(raw)) return undefined;
@@ -273,6 +323,7 @@ function retryOf(preparer: Preparer, raw: Json | undefined, path: Path): CallSte
     most: duration("most") ?? defaultRetry.most,
     jitter: number("jitter") ?? (ladder ? 0 : defaultRetry.jitter),
     ...optional("when", preparer.expression(raw["when"], [...path, "when"], resultNames)),
+    ...optional("after", preparer.expression(raw["after"], [...path, "after"], resultNames)),
     ...optional("onlyWhen", preparer.expression(raw["only-when"], [...path, "only-when"], resultNames)),
   };
 }

@@ -209,3 +209,23 @@ describe("a workflow file", () => {
     expect(only('  - { step: a, note: "Hello ${ nobody } there" }\n')).toMatch(/^f:4:32: /);
   });
 });
+
+describe("a value of several forms", () => {
+  const problemsOf = (more: string): string =>
+    readWorkflow(
+      `copper-kettle: 1\nname: test\nsteps:\n  - { step: a, request: GET https://a.example/x, ${more} }\n`,
+    )
+      .problems.map(({ message }) => message)
+      .join(" ");
+
+  it.each([
+    ["pages: { by: cursor, itmes: body.items }", 'There is no key "itmes" here; did you mean "items"?'],
+    ["pages: { by: pgae }", '"by" must be link or cursor or page or offset; did you mean page?'],
+    ['pages: { by: page, size: "${inputs.size}" }', '"size" must be a number; it is a text.'],
+    ["read: { csv: { seperator: ';' } }", 'There is no key "seperator" here; did you mean "separator"?'],
+    ["read: jsno", '"read" must be json'],
+    ["using: [a, 7]", '"1" must be a text; it is a number.'],
+  ])("is at fault by the form that it comes nearest to: %s", (more, message) => {
+    expect(problemsOf(more)).toContain(message);
+  });
+});

@@ -181,7 +181,7 @@ class Reader {
   #shape(schema: z.ZodType, value: Json, path: Path): boolean {
     const result = schema.safeParse(value);
     if (result.success) return true;
-    for (const issue of result.error.issues) {
+    for (const issue of result.error.issues.flatMap((one) => specific(one))) {
       const inner = issue.path as Path;
       const at = [...path, ...inner];
       if (issue.code === "unrecognized_keys") {
@@ -206,6 +206,34 @@ class Reader {
     const meant = near ? `did you mean "${near}"?` : `known here: ${known.join(", ")}.`;
     this.source.reportKey(path, key, "unknown-key", `There is no key "${key}" here; ${meant}`);
   }
+}
+
+/**
+ * What is wrong with a value that may be of several forms: the faults of the form that it comes nearest to, which is the
+ * one whose kind of value it is. Without one, the choice of forms is the fault.
+ */
+function specific(issue: z.core.$ZodIssue): z.core.$ZodIssue[] {
+  if (issue.code !== "invalid_union") return [issue];
+  const isOfKind = (faults: z.core.$ZodIssue[]): boolean =>
+    !faults.some(
+      ({ code, path }) => path.length === 0 && (code === "invalid_type" || code === "invalid_value"),
+    );
+  const fitting = issue.errors.filter(isOfKind);
+  // Of several mappings the one that knows all keys; if none does, it is the key that is at fault.
+  const unknown = (faults: z.core.$ZodIssue[]): boolean =>
+    faults.some(({ code }) => code === "unrecognized_keys");
+  const [only, second] = fitting.length > 1 ? fitting.filter((faults) => !unknown(faults)) : fitting;
+  const nearest =
+    only && !second
+      ? only
+      : (fitting
+          .map((faults) => faults.filter((one) => unknown([one])))
+          .find((faults) => faults.length > 0) ??
+        issue.errors.find((faults) => faults[0]?.code === "invalid_value"));
+  if (!nearest) return [issue];
+  return nearest
+    .flatMap((one) => specific(one))
+    .map((one) => ({ ...one, path: [...issue.path, ...one.path] }) as z.core.$ZodIssue);
 }
 
 const words: Record<string, string> = {
@@ -273,13 +301,23 @@ function schemaAt(schema: z.ZodType | undefined, path: Path): z.ZodType | undefi
   for (const part of path) {
     if (!at) return undefined;
     const def = defOf(at);
-    at =
-      def.type === "array" ? def.element : def.type === "record" ? def.valueType : def.shape?.[String(part)];
+    const forms: Def[] = def.type === "union" ? (def.options ?? []).map(defOf) : [def];
+    at = forms
+      .map((form) =>
+        form.type === "array"
+          ? form.element
+          : form.type === "record"
+            ? form.valueType
+            : form.shape?.[String(part)],
+      )
+      .find((found) => found !== undefined);
   }
   return at;
 }
 
 function keysAt(schema: z.ZodType, path: Path): string[] {
   const at = schemaAt(schema, path);
-  return at ? Object.keys(defOf(at).shape ?? {}) : [];
+  const def = at && defOf(at);
+  const forms = def?.type === "union" ? (def.options ?? []).map(defOf) : def ? [def] : [];
+  return forms.flatMap((form) => Object.keys(form.shape ?? {}));
 }

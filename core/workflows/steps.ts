@@ -8,6 +8,7 @@ import type { Operation } from "../apis/openapi.js";
 import type { Mismatch } from "../shapes/drift.js";
 import type { Effect } from "../http/effect.js";
 import type { BodyReading } from "../http/read-body.js";
+import type { PagePlace } from "../http/pages.js";
 import type { RetryPlan } from "../http/retry.js";
 import { setOwn, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -59,6 +60,8 @@ export interface StepBase {
   reads: string[][];
 }
 
+export type BodyKind = "json" | "json-lines" | "form" | "multipart" | "text" | "xml" | "graphql" | "file";
+
 export type CallStep = StepBase & {
   kind: "request";
   /** Empty where an operation says it. */
@@ -67,22 +70,27 @@ export type CallStep = StepBase & {
   /** The operation of a described API that is called, instead of method and URL. */
   operation?: { api: string; id: string };
   parameters?: ValueTemplate;
-  using?: string;
+  /** Credentials, in the order in which they are applied. */
+  using?: string[];
   query?: ValueTemplate;
   headers?: ValueTemplate;
   cookies?: ValueTemplate;
-  body?: { kind: "json" | "form" | "multipart" | "text" | "xml" | "file"; value: ValueTemplate };
+  body?: { kind: BodyKind; value: ValueTemplate };
   /** Missing where an operation says it. */
   effect?: Effect;
   /** Milliseconds. */
   timeout: { connect: number; response: number };
-  redirects: "follow" | "none";
+  redirects: "follow" | "none" | "resend";
+  /** The outcome of an earlier step, whose ETag or Last-Modified the call is made conditional by. */
+  conditions?: { ifMatch?: Expression; ifNoneMatch?: Expression };
   /** Whether a response that does not match its schema fails the step. */
   strict?: boolean;
   success?: Expression;
-  retry: RetryPlan & { when?: Expression; onlyWhen?: Expression };
+  retry: RetryPlan & { when?: Expression; onlyWhen?: Expression; after?: Expression };
   /** How to read the body, over what its media type says. */
   read?: BodyReading;
+  /** Ends the reading of a list of events or lines. */
+  stopWhen?: Expression;
   idempotency?: Idempotency;
   /** What to do where nobody knows whether the call arrived. */
   ifUnsure: "ask" | "repeat" | "fail" | "probe";
@@ -105,8 +113,9 @@ export interface Pages {
   by: "link" | "cursor" | "page" | "offset";
   items?: Expression;
   next?: Expression;
-  /** The query parameter that says which page. */
+  /** The query parameter, header or field of the body that says which page. */
   param: string;
+  in: PagePlace;
   size?: number;
   /** Missing: a bound of ours, past which the step fails. */
   most?: number;
@@ -115,6 +124,8 @@ export interface Pages {
 /** Asking again until something holds; times in milliseconds. */
 export interface Until {
   done: Expression;
+  /** What each response adds to the items. */
+  collect?: Expression;
   every: number;
   within: number;
   url?: Template;

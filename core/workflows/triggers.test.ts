@@ -84,7 +84,10 @@ describe("the triggers of a file", () => {
     ["a: { webhook: { path: Stay, verify: none } }", "A path is a-z, 0-9 and dashes"],
     ["a: { webhook: { path: draft, verify: none } }", '"draft" is the service\'s own'],
     ["a: { webhook: { path: x, verify: { hmac: { using: k, header: X } } } }", "send it again"],
-    ["a: { webhook: { path: x, verify: { hmacs: k } } }", "verify"],
+    [
+      "a: { webhook: { path: x, verify: { hmacs: k } } }",
+      'There is no key "hmacs" here; did you mean "hmac"?',
+    ],
     [
       "a: { webhook: { path: x, verify: none, items: trigger.body }, once-per: trigger.id }",
       '"id-of" says what is the same in a repeat, of each item',

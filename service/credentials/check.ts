@@ -121,7 +121,7 @@ async function call(
     files: { keep: async (bytes: Uint8Array) => ({ size: bytes.length }) },
   };
   const use = await uses.read(open.name, url, { by, as: by });
-  const options = { timeout, signal: new AbortController().signal, follow: true };
+  const options = { timeout, signal: new AbortController().signal, follow: "all" as const };
   let done = await exchange(ports, request, use.proof, options);
   let last = use;
   if (done.response?.status === 401 && (await use.refused())) {

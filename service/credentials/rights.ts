@@ -32,7 +32,7 @@ export function credentialsUsed(
   apis: Pick<ApiStore, "get">,
 ): Set<string> {
   if (!workflow) return new Set();
-  const calls = workflowCalls(workflow).map(
+  const calls = workflowCalls(workflow).flatMap(
     ({ using, operation }) => using ?? (operation && apis.get(operation.api)?.api.credential),
   );
   const verifiers = Object.values(workflow.triggers).map((one) =>

@@ -69,7 +69,9 @@ function scopesView(
   return operationCalls(workflow).flatMap(({ step, line, api, id, using }) => {
     const open = apis.get(api)?.api;
     const wanted = open?.operations.find((one) => one.id === id)?.scopes ?? [];
-    const name = using ?? open?.credential;
+    // Of several credentials it is the token that has scopes.
+    const names = using ?? (open?.credential === undefined ? [] : [open.credential]);
+    const name = names.find((one) => credentials.get(one)?.credential.kind === "oauth2");
     const credential = name === undefined ? undefined : credentials.get(name)?.credential;
     if (wanted.length === 0 || name === undefined || credential?.kind !== "oauth2") return [];
     const granted = tokens.current(name)?.scopes;

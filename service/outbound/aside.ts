@@ -1,5 +1,6 @@
 import {
   bounds,
+  type BodyReading,
   isSlowToRead,
   readBody,
   type HttpResponse,
@@ -14,7 +15,7 @@ import { Worker } from "node:worker_threads";
 export interface AsideRequest {
   number: number;
   response: HttpResponse;
-  as: string | undefined;
+  as: BodyReading | undefined;
 }
 export interface AsideAnswer {
   number: number;

@@ -27,6 +27,9 @@ export interface Under {
   reason: "connect" | "timeout" | "stop" | undefined;
   /** Why our own body could not be read to its end. */
   bodyFault: Error | undefined;
+  /** What came of the response: its status line, and bytes of its body. */
+  head: { status: number } | undefined;
+  size: number;
 }
 
 /** Why a request brought no complete response, as the engine and people understand it. */
@@ -59,12 +62,29 @@ export function failureOf(error: unknown, exchange: Under, options: SendOptions,
     const message = `The TLS connection to ${url.host} failed: ${words}`;
     return new TransportFailure("tls", message, false, false, certificate, detail);
   }
+  if ((reason === "timeout" || /TIMEOUT/.test(code)) && exchange.head) {
+    const { head, size } = exchange;
+    const came = size === 0 ? "nothing of its body" : `${shownSize(size)} of its body`;
+    return fail(
+      "timeout",
+      `${head.status} came from ${url.host}, and ${came}, but the response did not end within ${shownTime(options.timeout.response)}. A response that never ends is read with "read: events" or "read: json-lines", and "stop-when".`,
+      begun,
+    );
+  }
   if (reason === "timeout" || /TIMEOUT/.test(code)) {
     return fail("timeout", `${url.host} did not respond within ${options.timeout.response} ms.`, begun);
   }
   if (begun)
     return fail("cut", `The connection to ${url.host} closed before the full response arrived.`, true);
   return fail("connect", `The connection to ${url.host} failed.`, false);
+}
+
+function shownSize(bytes: number): string {
+  return bytes < 1_000 ? `${bytes} bytes` : `${Math.round(bytes / 1_000)} kB`;
+}
+
+function shownTime(millis: number): string {
+  return millis < 1_000 ? `${millis} ms` : `${Math.round(millis / 1_000)} s`;
 }
 
 const certificateAlert = /^ERR_SSL_.*ALERT_(BAD_CERTIFICATE|CERTIFICATE|UNSUPPORTED_CERTIFICATE|UNKNOWN_CA)/;

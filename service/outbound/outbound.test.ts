@@ -56,6 +56,7 @@ describe("the transport", () => {
   let silent: TcpServer;
   let base: string;
   let silentBase: string;
+  let endlessClosed = 0;
   const big = "x".repeat(100_000);
   beforeAll(async () => {
     server = createServer((request, response) => {
@@ -67,6 +68,14 @@ describe("the transport", () => {
         return void setTimeout(() => response.destroy(), 20);
       }
       if (path === "/slow") return;
+      if (path === "/endless") {
+        response.writeHead(200, { "X-Coding": String(request.headers["accept-encoding"]) }).write("line 1\n");
+        const more = setInterval(() => response.write("line\n"), 5);
+        return void response.on("close", () => {
+          clearInterval(more);
+          endlessClosed++;
+        });
+      }
       if (path === "/big") return void response.end(big);
       if (path === "/odd-coding")
         return void response.writeHead(200, { "Content-Encoding": "gzip" }).end("plain");
@@ -126,6 +135,29 @@ describe("the transport", () => {
     expect(error).toBeInstanceOf(TransportFailure);
     return error as TransportFailure;
   };
+
+  it("reads no more of a response than is wanted, as it comes, and lets the connection go", async () => {
+    let pieces = "";
+    const response = await transport.send(
+      { method: "GET", url: `${base}/endless`, headers: [] },
+      {
+        timeout: { connect: 300, response: 5_000 },
+        signal: stop.signal,
+        enough: (piece) => (pieces += Buffer.from(piece).toString()).split("\n").length > 3,
+      },
+    );
+    expect(response).toMatchObject({ status: 200, partial: true, headers: { "x-coding": "identity" } });
+    expect(Buffer.from(response.body).toString()).toBe(pieces);
+    await expect.poll(() => endlessClosed).toBe(1);
+  });
+
+  it("says of a response that does not end what came of it", async () => {
+    const cut = await failure(send(`${base}/endless`, {}, 100));
+    expect(cut).toMatchObject({ kind: "timeout", sent: true });
+    expect(cut.message).toMatch(
+      /^200 came from .*, and \d+ bytes of its body, but the response did not end within 100 ms/,
+    );
+  });
 
   it("sends headers and reads the answer as it is, following nothing", async () => {
     const answer = await send(`${base}/headers`, { headers: [["X-Team", "hut"]] });

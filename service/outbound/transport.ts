@@ -44,13 +44,15 @@ export class HttpTransport implements Transport {
     }
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
-    if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", acceptedEncodings);
+    // What is judged as it comes must come as it is.
+    const codings = options.enough ? "identity" : acceptedEncodings;
+    if (!headerOf(request.headers, "accept-encoding")) headers.push("Accept-Encoding", codings);
     if (inPieces(request.body)) headers.push("Content-Length", String(request.body.size));
     const longestResponse = Math.min(
       this.options.longestResponse,
       options.longestResponse ?? Number.POSITIVE_INFINITY,
     );
-    const exchange = new Exchange(request.url, url.host, longestResponse);
+    const exchange = new Exchange(request.url, url.host, longestResponse, options.enough);
     const { connect, response } = options.timeout;
     const timer = setTimeout(() => exchange.cut("timeout"), connect + response);
     // Not a matter of the connection: it may serve others that wait longer, and calls under a deadline come with any time.
@@ -179,12 +181,14 @@ class Exchange implements Dispatcher.DispatchHandler {
   #reject!: (error: unknown) => void;
   #controller: Dispatcher.DispatchController | undefined;
   readonly #pieces: Uint8Array[] = [];
-  #size = 0;
+  /** How many bytes of the body have come. */
+  size = 0;
 
   constructor(
     readonly url: string,
     readonly host: string,
     readonly longestResponse: number,
+    readonly enough: SendOptions["enough"],
   ) {
     this.response = new Promise((resolve, reject) => {
       this.#resolve = resolve;
@@ -214,19 +218,30 @@ class Exchange implements Dispatcher.DispatchHandler {
   }
 
   onResponseData(controller: Dispatcher.DispatchController, piece: Uint8Array): void {
-    this.#size += piece.length;
-    if (this.#size > this.longestResponse) {
+    this.size += piece.length;
+    if (this.size > this.longestResponse) {
       const error = responseTooLarge(this.host, this.longestResponse);
       this.#reject(error);
       controller.abort(error);
       return;
     }
     this.#pieces.push(piece);
+    if (!this.#isEnough(piece)) return;
+    this.onResponseEnd(controller, true);
+    controller.abort(new Error("No more of this response is wanted."));
   }
 
-  onResponseEnd(): void {
+  #isEnough(piece: Uint8Array): boolean {
+    const { status = 0, headers = {} } = this.head ?? {};
+    if (!this.enough || status < 200 || status > 299 || headers["content-encoding"] !== undefined)
+      return false;
+    return this.enough(piece);
+  }
+
+  onResponseEnd(_controller: unknown, partial?: unknown): void {
     const body = this.#pieces.length === 1 ? (this.#pieces[0] as Uint8Array) : Buffer.concat(this.#pieces);
-    this.#resolve({ ...(this.head as Omit<HttpResponse, "body">), body });
+    const head = this.head as Omit<HttpResponse, "body">;
+    this.#resolve({ ...head, body, ...(partial === true ? { partial } : {}) });
   }
 
   onResponseError(_controller: unknown, error: Error): void {

@@ -91,7 +91,7 @@ export async function tryNow(
   const options = {
     timeout,
     signal: new AbortController().signal,
-    follow: effect === "reads",
+    follow: effect === "reads" ? ("all" as const) : ("see-other" as const),
     secrets: {
       header: (name: string) => isKeyName(name),
       body: typeof request.body === "string" && typedSecrets({ ...prepared.built, headers: [] }).length > 0,

@@ -1,9 +1,10 @@
-import { nextLink, parameterOf, withParameter } from "../../../http/pages.js";
+import type { Expression } from "../../../expressions/compile.js";
+import { nextLink, pageMarkOf, withParameter } from "../../../http/pages.js";
 import { retryAfter } from "../../../http/retry-after.js";
 import { renderTemplate } from "../../../expressions/templates.js";
 import type { ValueMap } from "../../../expressions/values.js";
 import { printForPeople } from "../../../values/durations.js";
-import { kindOf, type Json } from "../../../values/json.js";
+import { kindOf, printJson, type Json } from "../../../values/json.js";
 import type { Pages, ReadyCall, Until } from "../../../workflows/steps.js";
 import type { EntryOf, NextRequest } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
@@ -22,6 +23,8 @@ export interface After {
   wait?: number;
   /** The items of this page. */
   items?: Json[];
+  /** Where they stand in the body, if they are a list in it. */
+  itemsAt?: string[];
   /** Whether there are more pages than were asked for. */
   more?: boolean;
 }
@@ -41,24 +44,41 @@ export function after(
   const path = frame.prefix + step.name;
   const { status, headers, body } = entry.response as NonNullable<typeof entry.response>;
   const seen: ValueMap = { status, headers, body, failure: null, repeated: false };
+  const collected = step.until?.collect
+    ? listOf(walk, step.until.collect, "until.collect", path, frame, entry.at, seen)
+    : {};
   const look = step.until && lookAgain(walk, step.until, frame, log, leg, entry, path, seen);
-  if (look) return oneOrigin(look, step, leg, path);
-  if (!step.pages) return {};
-  const { items, next } = onePage(walk, step.pages, frame, leg, entry, path, seen);
-  if (next === undefined) return { items };
+  if (look) return oneOrigin({ ...look, ...collected }, step, leg, path);
+  if (!step.pages) return collected;
+  const { next, ...page } = onePage(walk, step.pages, frame, leg, entry, path, seen);
+  if (next === undefined) return page;
   const most = step.pages.most ?? mostPages;
   if (leg.number + 1 >= most) {
-    if (step.pages.most !== undefined) return { items, more: true };
+    if (step.pages.most !== undefined) return { ...page, more: true };
     throw failed(path, "too-many-pages", `There are more than ${most} pages; set "pages.most" to read more.`);
   }
-  const known = log.attempts.some((attempt) => attempt.next?.url === next) || leg.request.url === next;
-  if (known || (leg.number > 0 && firstUrl(log) === next))
+  if (wasAsked(log, leg, next))
     throw failed(
       path,
       "pages",
-      `A page points back to one that was read before (${walk.secrets.masks.text(next)}), so reading would never end.`,
+      `A page points back to one that was read before (${walk.secrets.masks.text(shownNext(next))}), so reading would never end.`,
     );
-  return oneOrigin({ items, next: { url: next } }, step, leg, path);
+  return oneOrigin({ ...page, next }, step, leg, path);
+}
+
+/** Whether a page was asked for before: its URL, and what else asks for it. */
+function wasAsked(log: StepLog, leg: Leg, next: NextRequest): boolean {
+  const same = (one: NextRequest | undefined): boolean =>
+    one?.url === next.url && printJson(one.mark?.value ?? null) === printJson(next.mark?.value ?? null);
+  if (log.attempts.some((attempt) => same(attempt.next))) return true;
+  return (
+    next.mark === undefined &&
+    (leg.request.url === next.url || (leg.number > 0 && firstUrl(log) === next.url))
+  );
+}
+
+function shownNext({ url, mark }: NextRequest): string {
+  return mark ? `${mark.param}: ${printJson(mark.value)}` : url;
 }
 
 function firstUrl(log: StepLog): string | undefined {
@@ -77,7 +97,7 @@ function oneOrigin(result: After, step: ReadyCall, leg: Leg, path: string): Afte
     throw failed(
       path,
       "other-origin",
-      `The response leads to ${to.origin}; the credential ${step.using} was sent to ${from.origin} and is not sent anywhere else.`,
+      `The response leads to ${to.origin}; the credential ${step.using.join(" and ")} was sent to ${from.origin} and is not sent anywhere else.`,
     );
   return result;
 }
@@ -122,6 +142,34 @@ function resolved(value: Json, base: string, path: string, field: string): strin
   throw failed(path, "bad-value", `"${field}" gave ${JSON.stringify(value)}, which is not a URL.`);
 }
 
+/** A list in a response, and where in its body it stands if it is written as a plain path. */
+function listOf(
+  walk: Walk,
+  expression: Expression | undefined,
+  field: string,
+  path: string,
+  frame: Frame,
+  at: number,
+  seen: ValueMap,
+): { items: Json[]; itemsAt?: string[] } {
+  const items = expression
+    ? walk.read.evaluate(expression, field, path, frame, at, seen)
+    : (seen["body"] as Json);
+  if (!Array.isArray(items)) {
+    const what = expression ? expression.text : "the body";
+    const hint = expression ? "" : ' Say where they are, as in: items: "body.items"';
+    throw failed(
+      path,
+      "not-a-list",
+      `The items of a page must be a list; ${what} is ${kindOf(items)}.${hint}`,
+    );
+  }
+  const written = expression?.text.trim() ?? "body";
+  return /^body(\.[A-Za-z_]\w*)*$/.test(written)
+    ? { items, itemsAt: written.split(".").slice(1) }
+    : { items };
+}
+
 function onePage(
   walk: Walk,
   pages: Pages,
@@ -130,46 +178,40 @@ function onePage(
   entry: EntryOf<"attempt">,
   path: string,
   seen: ValueMap,
-): { items: Json[]; next: string | undefined } {
-  const { body, headers } = entry.response as NonNullable<typeof entry.response>;
-  const items = pages.items
-    ? walk.read.evaluate(pages.items, "pages.items", path, frame, entry.at, seen)
-    : body;
-  if (!Array.isArray(items)) {
-    const what = pages.items ? pages.items.text : "the body";
-    const hint = pages.items ? "" : ' Say where they are, as in: items: "body.items"';
-    throw failed(
-      path,
-      "not-a-list",
-      `The items of a page must be a list; ${what} is ${kindOf(items)}.${hint}`,
-    );
-  }
-  const url = leg.request.url;
-  const counted = (by: number): string | undefined => {
+): { items: Json[]; itemsAt?: string[]; next: NextRequest | undefined } {
+  const { headers } = entry.response as NonNullable<typeof entry.response>;
+  const page = listOf(walk, pages.items, "pages.items", path, frame, entry.at, seen);
+  const { items } = page;
+  const { url } = leg.request;
+  const marked = (value: Json): NextRequest =>
+    pages.in === "query"
+      ? { url: withParameter(url, pages.param, String(value)) }
+      : { url, mark: { in: pages.in, param: pages.param, value } };
+  const counted = (by: number): NextRequest | undefined => {
     if (items.length === 0 || items.length < (pages.size ?? 0)) return undefined;
-    const now = Number(parameterOf(url, pages.param) ?? (pages.by === "page" ? 1 : 0));
-    return withParameter(url, pages.param, String((Number.isFinite(now) ? now : 0) + by));
+    const now = Number(pageMarkOf(leg.request, pages.in, pages.param) ?? (pages.by === "page" ? 1 : 0));
+    return marked((Number.isFinite(now) ? now : 0) + by);
   };
   switch (pages.by) {
     case "page":
-      return { items, next: counted(1) };
+      return { ...page, next: counted(1) };
     case "offset":
-      return { items, next: counted(items.length) };
+      return { ...page, next: counted(items.length) };
     case "link": {
       const link = pages.next
         ? walk.read.evaluate(pages.next, "pages.next", path, frame, entry.at, seen)
         : (nextLink(headers["link"]) ?? null);
       return {
-        items,
-        next: link === null || link === "" ? undefined : resolved(link, url, path, "pages.next"),
+        ...page,
+        next: link === null || link === "" ? undefined : { url: resolved(link, url, path, "pages.next") },
       };
     }
     case "cursor": {
       const cursor = pages.next
         ? walk.read.evaluate(pages.next, "pages.next", path, frame, entry.at, seen)
         : null;
-      if (cursor === null || cursor === "" || cursor === false) return { items, next: undefined };
-      return { items, next: withParameter(url, pages.param, String(cursor)) };
+      if (cursor === null || cursor === "" || cursor === false) return { ...page, next: undefined };
+      return { ...page, next: marked(cursor) };
     }
   }
 }

@@ -9,6 +9,7 @@ import { leastLength } from "../../../values/masking.js";
 import type { Path } from "../../../values/paths.js";
 import { renderValue, type ReadyCall, type ValueTemplate } from "../../../workflows/steps.js";
 import { derivedSecrets, secretUrlParts } from "../../secrets.js";
+import { conditionHeaders } from "./conditions.js";
 import { StepFailed } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
@@ -51,6 +52,11 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     const rendered = render(field, step[field]);
     if (rendered) parts[field] = { ...parts[field], ...rendered };
   }
+  if (step.conditions)
+    parts.headers = {
+      ...parts.headers,
+      ...refusable("headers", () => conditionHeaders(walk, step, frame, path, at)),
+    };
   const given = step.body && bodyOf(step.body.kind, render("body", step.body.value) ?? null);
   const body = refusable("body", () => asDescribed(step, withFixed(step, given)));
   if (body) {
@@ -65,7 +71,7 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     request: request as unknown as JsonObject,
     effect: step.effect,
     ...(step.operation ? { operation: `${step.operation.api}.${step.operation.id}` } : {}),
-    ...(step.using ? { using: step.using } : {}),
+    ...(step.using ? { using: step.using.join(", ") } : {}),
     ...(Object.keys(constants).length > 0 ? { constants } : {}),
   };
   walk.write.note({
@@ -94,7 +100,11 @@ function bodyOf(kind: NonNullable<ReadyCall["body"]>["kind"], value: Json): Requ
   switch (kind) {
     case "json":
       return { json: value };
+    case "xml":
+    case "json-lines":
+      return { [kind]: value } as RequestBody;
     case "form":
+    case "graphql":
     case "multipart":
       return { [kind]: isObject(value) ? value : {} } as RequestBody;
     case "file":

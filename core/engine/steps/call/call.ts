@@ -47,7 +47,7 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
     const sent = await send(walk, step, frame, log, { ...leg, secrets }, attempt);
     if (sent === "unsure") continue;
     if (sent === "skipped") return skipped(walk, step, path);
-    const entry = attemptEntry(walk, step, log, path, attempt, leg, sent);
+    const entry = attemptEntry(walk, step, frame, log, attempt, leg, sent);
     if (sent.use && (await worthAnotherProof(sent.use, log, leg.number, entry))) {
       walk.write.note({ ...entry, wait: 0, renewed: true });
       await walk.write.flush();

@@ -1,4 +1,11 @@
-import { answerChallenge, authorize, identityOf, type Proof } from "../../../credentials/credential.js";
+import {
+  answerChallenge,
+  authorize,
+  identityOf,
+  type Proof,
+  type Several,
+} from "../../../credentials/credential.js";
+import { knownEffect } from "../../../http/effect.js";
 import { asLook, movedTo, noSecrets, sameOrigin, type SecretParts } from "../../../http/other-origin.js";
 import { mediaTypeOf, type BodyReading } from "../../../http/read-body.js";
 import { wholeRequest } from "../../../http/body-pieces.js";
@@ -27,8 +34,11 @@ export type ExchangePorts = Pick<Ports, "clock" | "transport" | "nonce" | "read"
 };
 
 export interface ExchangeOptions extends SendOptions {
-  /** Whether redirects are followed. */
-  follow: boolean;
+  /**
+   * Which redirects are followed: all of them; those after which the other place is only looked at (303); also those to
+   * which the same request is sent again, on the same origin; or none.
+   */
+  follow: "all" | "see-other" | "resend" | "none";
   read?: BodyReading;
   /** Gets what the proof added, also where no response comes. */
   shown?: ShownAuthorization[];
@@ -40,7 +50,7 @@ export interface ExchangeOptions extends SendOptions {
 export async function exchange(
   ports: ExchangePorts,
   request: HttpRequest,
-  proof: Proof | undefined,
+  proof: Proof | Several | undefined,
   options: ExchangeOptions,
 ): Promise<Exchanged> {
   const sentAt = ports.clock.now();
@@ -48,12 +58,15 @@ export async function exchange(
   const first = await sendAuthorized(ports, request, proof, options);
   let { response } = first;
   let from = request.url;
-  while (options.follow && redirecting.has(response.status) && redirects.length < mostRedirects) {
+  let sent = request;
+  while (redirecting.has(response.status) && redirects.length < mostRedirects) {
     const to = locationOf(response, from);
     // After 303 the other place is only looked at (RFC 9110 section 15.4.4).
-    const asked = response.status === 303 && request.method !== "HEAD" ? asLook(request) : request;
+    const asked = response.status === 303 && sent.method !== "HEAD" ? asLook(sent) : sent;
+    if (to === undefined || !mayFollow(options.follow, asked, from, to)) break;
+    sent = asked;
     const next = to === undefined ? undefined : movedTo(asked, to, options.secrets ?? noSecrets);
-    if (to === undefined || !next) break;
+    if (!next) break;
     redirects.push(from);
     ({ response } = await sendAuthorized(
       ports,
@@ -71,11 +84,22 @@ export async function exchange(
   };
 }
 
+function mayFollow(
+  follow: ExchangeOptions["follow"],
+  { method }: HttpRequest,
+  from: string,
+  to: string,
+): boolean {
+  if (follow === "none") return false;
+  if (follow === "all" || knownEffect(method) === "reads") return true;
+  return follow === "resend" && sameOrigin(from, to);
+}
+
 /** Sends a request with its proof; answers a challenge once. */
 async function sendAuthorized(
   ports: ExchangePorts,
   given: HttpRequest,
-  proof: Proof | undefined,
+  proof: Proof | Several | undefined,
   options: SendOptions & { shown?: ShownAuthorization[] },
 ): Promise<{ response: HttpResponse; shown: ShownAuthorization[] }> {
   if (!proof) return { response: await ports.transport.send(given, options), shown: [] };
@@ -83,13 +107,16 @@ async function sendAuthorized(
   const identity = identityOf(proof);
   const how = identity ? { ...options, identity } : options;
   // What is computed over the body needs it whole.
-  const request = proof.kind === "signed" || proof.kind === "digest" ? await wholeRequest(given) : given;
+  const proofs = proof.kind === "several" ? proof.proofs : [proof];
+  const isOverBody = proofs.some(({ kind }) => kind === "signed" || kind === "digest");
+  const request = isOverBody ? await wholeRequest(given) : given;
   const first = authorize(request, proof, fresh());
   options.shown?.splice(0, options.shown.length, ...first.shown);
   const response = await ports.transport.send(first.request, how);
   const noted = (came: HttpResponse): HttpResponse => {
-    if (proof.kind === "digest")
-      proof.sessions?.came(request.url, came.status, came.headers["authentication-info"]);
+    for (const one of proofs)
+      if (one.kind === "digest")
+        one.sessions?.came(request.url, came.status, came.headers["authentication-info"]);
     return came;
   };
   const answer = answerChallenge(request, proof, response, fresh());
@@ -125,6 +152,8 @@ async function recorded(
       body: read.body,
       ...(read.text === undefined ? {} : { text: read.text }),
       ...(read.fault ? { fault: read.fault } : {}),
+      ...(read.listed ? { listed: true } : {}),
+      ...(read.more ? { more: true } : {}),
     };
   const { type } = mediaTypeOf(response.headers["content-type"]);
   const name = new URL(url).pathname.split("/").filter(Boolean).at(-1) ?? "answer";

@@ -1,8 +1,8 @@
 import type { ValueMap } from "../../../expressions/values.js";
 import { isConditional } from "../../../http/conditional.js";
 import { isGone, isOfGateway, nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
-import { printForPeople } from "../../../values/durations.js";
-import { printJson, type Json } from "../../../values/json.js";
+import { parseDuration, printForPeople } from "../../../values/durations.js";
+import { Exact, isObject, own, printJson, setOwn, type Json, type JsonObject } from "../../../values/json.js";
 import { maskPlaces } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { EntryOf, RecordedResponse, RunError, UnknownCause } from "../../entries.js";
@@ -75,12 +75,51 @@ export function judge(
     if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
     throw error;
   }
-  const next = nextWait(step.retry, earlier.length, result, walk.read.chance(path, entry.attempt), entry.at);
+  let said: number | undefined;
+  try {
+    said = waitSaid(walk, step, frame, path, entry, seen);
+  } catch (error) {
+    if (error instanceof StepFailed) return { error: { ...error.error, ...facts(entry) } };
+    throw error;
+  }
+  const chance = walk.read.chance(path, entry.attempt);
+  const next = nextWait(step.retry, earlier.length, result, chance, entry.at, said);
   if ("wait" in next) return next;
   if (next.giveUp === "spent") return ended();
   const error = failed();
   const asked = `The response asks to wait ${printForPeople(next.asked ?? 0)}, more than the ${printForPeople(step.retry.most)} that "retry.most" allows.`;
   return { error: { ...error, code: "told-to-wait", message: `${error.message} ${asked}` } };
+}
+
+/**
+ * The wait that a response asks for in its body, in milliseconds; undefined if it asks for none.
+ * @throws StepFailed where that is neither a number of seconds nor a duration
+ */
+export function waitSaid(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  path: string,
+  entry: Pick<EntryOf<"attempt">, "at" | "response">,
+  seen: ValueMap,
+): number | undefined {
+  const { after: expression } = step.retry;
+  if (!expression || !entry.response) return undefined;
+  const value = walk.read.evaluate(expression, "retry.after", path, frame, entry.at, seen);
+  if (value === null || value === "") return undefined;
+  const millis =
+    typeof value === "string"
+      ? parseDuration(value)
+      : typeof value === "number" || value instanceof Exact
+        ? Number(value) * 1_000
+        : undefined;
+  if (millis !== undefined && Number.isFinite(millis) && millis >= 0) return Math.ceil(millis);
+  throw new StepFailed({
+    code: "bad-value",
+    message: `"retry.after" gave ${printJson(value).slice(0, 60)}, which is neither a number of seconds nor a duration.`,
+    step: path,
+    field: "retry.after",
+  });
 }
 
 /** Whether a response that is not a success leaves open what became of a call that writes. */
@@ -104,10 +143,21 @@ function goesOn(
   leg: Leg,
   entry: EntryOf<"attempt">,
 ): Verdict {
-  const result = after(walk, step, frame, log, leg, entry);
-  if (!result.items || !result.next || !entry.response) return result;
+  const { itemsAt, ...result } = after(walk, step, frame, log, leg, entry);
+  if (!result.items || !result.next || !entry.response || !itemsAt) return result;
   const { text: _text, ...response } = entry.response;
-  return { ...result, response: { ...response, body: null } };
+  return { ...result, itemsAt, response: { ...response, body: withoutItems(response.body, itemsAt) } };
+}
+
+/** The body of a page with an empty list in the place of its items, which are stored once. */
+function withoutItems(body: Json, [key, ...rest]: string[]): Json {
+  if (key === undefined || !isObject(body)) return [];
+  const copy: JsonObject = {};
+  for (const name of Object.keys(body)) {
+    const inner = own(body, name) as Json;
+    setOwn(copy, name, name === key ? withoutItems(inner, rest) : inner);
+  }
+  return copy;
 }
 
 function isSuccess(
@@ -124,7 +174,15 @@ function isSuccess(
   if (step.strict && entry.drift) return false;
   if (step.success) return walk.read.condition(step.success, "success", path, frame, entry.at, seen);
   if (step.method === "DELETE" && repeated && isGone(response.status)) return true;
+  if (response.unchanged) return true;
+  if (step.body?.kind === "graphql" && hasErrors(response.body)) return false;
   return response.status >= 200 && response.status <= 299 && response.fault === undefined;
+}
+
+/** GraphQL says errors in a response that counts as a success of HTTP (GraphQL specification, section 7.1). */
+function hasErrors(body: Json): boolean {
+  const errors = isObject(body) ? own(body, "errors") : undefined;
+  return Array.isArray(errors) && errors.length > 0;
 }
 
 function wantsRepeat(
@@ -174,6 +232,8 @@ function failureOf(
     const code = response.broken === "response-too-large" ? response.broken : "bad-response";
     return { code, message: `The response of ${call} cannot be used: ${response.fault}`, ...facts(entry) };
   }
+  const special = specialFailure(step, response, call);
+  if (special) return { ...special, ...facts(entry) };
   const said = excerpt(shownBody(entry));
   const why = step.success ? `, and "success" (${step.success.text}) is not true` : "";
   return {
@@ -182,6 +242,33 @@ function failureOf(
     ...facts(entry),
   };
 }
+
+/** A response that says more by its status than that it is not a success. */
+function specialFailure(
+  step: ReadyCall,
+  response: RecordedResponse,
+  call: string,
+): Pick<RunError, "code" | "message"> | undefined {
+  const { status, headers } = response;
+  const begin = `${status}${statusText(status)} from ${call}`;
+  const location = headers["location"];
+  if (redirecting.has(status) && typeof location === "string") {
+    const hint =
+      step.effect === "reads" || step.redirects === "resend"
+        ? "It was not followed further."
+        : 'A call that writes is not sent again elsewhere. Put the new address there, or say "redirects: resend" if it may.';
+    return { code: "redirected", message: `${begin}: the response leads to ${location}. ${hint}` };
+  }
+  const condition = step.conditions?.ifMatch;
+  if (status === 412 && condition)
+    return {
+      code: "changed-since",
+      message: `${begin}: it was changed since ${condition.text} read it. Read it again, then change it.`,
+    };
+  return undefined;
+}
+
+const redirecting = new Set([301, 302, 303, 307, 308]);
 
 function facts(entry: EntryOf<"attempt">): Partial<RunError> {
   return entry.response ? { status: entry.response.status, body: shownBody(entry) } : {};

@@ -1,6 +1,7 @@
 import type { Effect } from "../../../http/effect.js";
 import { RequestRefused, type HttpRequest } from "../../../http/message.js";
 import { asLook, movedTo, type SecretParts } from "../../../http/other-origin.js";
+import { withPageMark } from "../../../http/pages.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { EntryOf } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
@@ -21,7 +22,8 @@ export function legOf(log: StepLog, step: ReadyCall, first: HttpRequest, secrets
   const number = currentLeg(log);
   const next = number === 0 ? undefined : log.attempts.findLast((attempt) => attempt.next)?.next;
   if (!next) return { number, request: first, effect: step.effect };
-  const request = movedTo(next.look ? asLook(first) : first, next.url, secrets);
+  const moved = movedTo(next.look ? asLook(first) : first, next.url, secrets);
+  const request = moved && next.mark ? withPageMark(moved, next.mark) : moved;
   if (!request)
     throw new RequestRefused(
       "bad-request",

@@ -27,7 +27,7 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
     const described = await walk.ports.operation(api, id, walk.log.started?.apis?.[api]);
     const { credential, ...target } = described;
     const { operation } = target;
-    const using = step.using ?? credential;
+    const using = step.using ?? (credential === undefined ? undefined : [credential]);
     const success =
       step.success ??
       (operation.success === undefined ? undefined : expressionOf(operation.success, "success"));
@@ -50,10 +50,11 @@ export async function readyCall(walk: Walk, step: CallStep, frame: Frame, log: S
 }
 
 /** How pages go on, as the document says it. */
-function pagesOf({ by, items, next, param = by, size }: PagesSaid): Pages {
+function pagesOf({ by, items, next, param = by, in: place = "query", size }: PagesSaid): Pages {
   return {
     by,
     param,
+    in: place,
     ...(items === undefined ? {} : { items: expressionOf(items, "pages.items") }),
     ...(next === undefined ? {} : { next: expressionOf(next, "pages.next") }),
     ...(size === undefined ? {} : { size }),

@@ -15,6 +15,10 @@ export function outcomeOf(log: StepLog): JsonObject {
     cookies: cookiesOf(response.headers["set-cookie"]),
     took: last.at - last.sentAt,
     attempts: last.attempt,
+    ...(response.listed && Array.isArray(response.body)
+      ? { items: response.body, more: response.more === true }
+      : {}),
+    ...(response.unchanged ? { unchanged: true } : {}),
     ...pagesOf(log),
   };
 }

@@ -5,16 +5,21 @@ import type { Path } from "../../../values/paths.js";
 import type { JsonObject } from "../../../values/json.js";
 import { secretFormValues } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
-import type { EntryOf, ShownAuthorization } from "../../entries.js";
+import type { EntryOf, RecordedResponse, ShownAuthorization } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
 import { CredentialMissing, CredentialWaits, type CredentialUse, type FileAbout } from "../../ports.js";
 import { responseSecrets, statedSecrets } from "../../secrets.js";
+import { StepFailed } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
-import { exchange, type Exchanged } from "./exchange.js";
+import { exchange, type Exchanged, type ExchangeOptions } from "./exchange.js";
+import { unchangedSince } from "./conditions.js";
+import { waitSaid } from "./judge.js";
+import { StopWhen } from "./stop-when.js";
 import { notSent, plannedFault } from "./pretend.js";
 import type { SecretParts } from "../../../http/other-origin.js";
 import { isSafe, type Leg } from "./leg.js";
+import { usesOf } from "./using.js";
 import { turnToSend, type Turn } from "./turn.js";
 
 /** What became of a send. */
@@ -73,13 +78,13 @@ async function authorizedSend(
   shown: ShownAuthorization[],
 ): Promise<Exchanged & { use?: CredentialUse }> {
   const { request } = leg;
-  const use =
-    step.using === undefined ? undefined : await walk.ports.credentials.read(step.using, request.url);
+  const use = await usesOf(walk.ports.credentials, step.using ?? [], request.url);
   if (use) walk.write.secret(secretsOf(use.proof), []);
   if (leg.effect !== "reads") {
     walk.write.note({ type: "sending", path: frame.prefix + step.name, attempt, at: walk.ports.clock.now() });
     await walk.write.commit();
   }
+  const stopping = step.stopWhen && new StopWhen(walk, step, frame);
   const keep = (bytes: Uint8Array, about: FileAbout): Promise<JsonObject> =>
     walk.ports.files.keep([bytes], { ...about, secret: walk.secrets.masks.foundInBytes(bytes) });
   const exchanged = await exchange({ ...walk.ports, files: { keep } }, request, use?.proof, {
@@ -88,15 +93,48 @@ async function authorizedSend(
     shown,
     secrets: leg.secrets,
     broken: true,
-    follow: leg.effect === "reads" && step.redirects === "follow",
+    follow: followOf(step, leg),
     ...(step.read ? { read: step.read } : {}),
+    ...(stopping ? { enough: stopping.enough } : {}),
   });
-  turn.answered(exchanged.response);
-  const { response } = exchanged;
+  turn.answered(saidInBody(walk, step, frame, exchanged.response));
+  const response = stopping?.fault
+    ? { ...(exchanged.response as RecordedResponse), fault: stopping.fault }
+    : exchanged.response;
+  if (response) exchanged.response = response;
   // What broke off may be asked for again; of a call that writes, the status line is known, and that is its outcome.
   if (response?.broken === "cut" && isSafe(step, leg))
     throw new TransportFailure("cut", response.fault ?? "", true);
   return use ? { ...exchanged, use } : exchanged;
+}
+
+function followOf({ redirects }: ReadyCall, { effect }: Leg): ExchangeOptions["follow"] {
+  if (redirects !== "follow") return redirects;
+  return effect === "reads" ? "all" : "see-other";
+}
+
+/** A response with the wait that it asks for in its body as Retry-After: the rate limit learns from it. */
+function saidInBody(
+  walk: Walk,
+  step: ReadyCall,
+  frame: Frame,
+  response: RecordedResponse | undefined,
+): RecordedResponse | undefined {
+  if (!response || (response.status !== 429 && response.status !== 503)) return response;
+  if (!step.retry.after || response.headers["retry-after"] !== undefined) return response;
+  const path = frame.prefix + step.name;
+  const { status, headers, body } = response;
+  const seen = { status, headers, body, failure: null, repeated: false };
+  try {
+    const millis = waitSaid(walk, step, frame, path, { at: walk.ports.clock.now(), response }, seen);
+    return millis === undefined
+      ? response
+      : { ...response, headers: { ...headers, "retry-after": String(millis / 1_000) } };
+  } catch (error) {
+    // The attempt is judged by it, and says so.
+    if (error instanceof StepFailed) return response;
+    throw error;
+  }
 }
 
 /** An attempt may take no longer than what is left of the time of the step around it. */
@@ -135,12 +173,13 @@ async function failed(
 export function attemptEntry(
   walk: Walk,
   step: ReadyCall,
+  frame: Frame,
   log: StepLog,
-  path: string,
   attempt: number,
   leg: Leg,
   sent: Exclude<Sent, string>,
 ): EntryOf<"attempt"> {
+  const path = frame.prefix + step.name;
   const entry: EntryOf<"attempt"> = {
     type: "attempt",
     path,
@@ -158,7 +197,7 @@ export function attemptEntry(
     return entry;
   }
   if (!sent.response) return entry;
-  entry.response = sent.response;
+  entry.response = unchangedSince(walk, step, frame, entry.at, sent.response);
   const drift = sent.pretended ? [] : (step.described?.mismatches?.(sent.response) ?? []);
   if (drift.length > 0) entry.drift = drift;
   const masked: Path[] = responseSecrets(walk, entry.response.body, ["steps", step.name, "body"]).map(

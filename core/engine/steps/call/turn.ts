@@ -27,7 +27,7 @@ export async function turnToSend(
   const call = {
     url: leg.request.url,
     ...(step.operation ? { api: step.operation.api } : {}),
-    ...(step.using === undefined ? {} : { credential: step.using }),
+    ...(step.using === undefined ? {} : { credential: step.using.join(" ") }),
     workflow: walk.workflow.name,
   };
   for (;;) {
