@@ -75,10 +75,17 @@ export class World {
     if (this.#url === "") throw new Error("There is no service at the moment.");
     const isForm = body instanceof FormData;
     const typed = isForm ? {} : { "Content-Type": "application/json" };
-    const response = await fetch(this.#url + path, {
-      method,
-      headers: { Authorization: `Bearer ${this.token}`, ...typed, ...headers },
-      ...(body ? { body: isForm ? body : JSON.stringify(body) } : {}),
+    const send = () =>
+      fetch(this.#url + path, {
+        method,
+        headers: { Authorization: `Bearer ${this.token}`, ...typed, ...headers },
+        ...(body ? { body: isForm ? body : JSON.stringify(body) } : {}),
+      });
+    // A connection that was idle may be closed as it is used; what only reads is asked again.
+    const response = await send().catch((error) => {
+      if (this.#child.exitCode !== null) error.message += `: the service has ended. ${this.complaints ?? ""}`;
+      if (method !== "GET" || this.#child.exitCode !== null) throw error;
+      return send();
     });
     if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`);
     return response.json();
