@@ -76,7 +76,7 @@ export type * from "./workflows/triggers.js";
 export {
   evaluateIn,
   itemsOf,
-  readOf,
+  readInSteps,
   judgeEvent,
   renderIn,
   type Brought,
@@ -97,7 +97,7 @@ export { mayRespondWith } from "./http/response-headers.js";
 export {
   askedMark,
   isPlausiblyGone,
-  differenceOf,
+  differenceInSteps,
   nextMark,
   type Difference,
   type Mark,

@@ -1,3 +1,4 @@
+import { finished } from "../values/in-steps.js";
 import type { Json } from "../values/json.js";
 
 /** A mark as it is stored: of a time milliseconds since 1970. */
@@ -55,16 +56,31 @@ export interface Difference<T extends ReadItem> {
 /** Compares a read with what was known: an id that comes twice counts once, as it was first. */
 export function differenceOf<T extends ReadItem>(
   read: readonly T[],
-  known: ReadonlyMap<string, string | null>,
+  known: ReadonlyMap<string, { changed: string | null }>,
 ): Difference<T> {
+  return finished(differenceInSteps(read, known));
+}
+
+/** The same, with a pause behind each item. */
+export function* differenceInSteps<T extends ReadItem>(
+  read: readonly T[],
+  known: ReadonlyMap<string, { changed: string | null }>,
+): Generator<undefined, Difference<T>, undefined> {
   const seen = new Set<string>();
   const fresh: Difference<T>["fresh"] = [];
   for (const one of read) {
+    yield;
     if (seen.has(one.id)) continue;
     seen.add(one.id);
     const before = known.get(one.id);
-    const isKnown = known.has(one.id);
-    if (!isKnown || (one.changed !== null && before !== one.changed)) fresh.push({ ...one, known: isKnown });
+    const isKnown = before !== undefined;
+    if (!isKnown || (one.changed !== null && before.changed !== one.changed))
+      fresh.push({ ...one, known: isKnown });
   }
-  return { fresh, absent: [...known.keys()].filter((id) => !seen.has(id)) };
+  const absent: string[] = [];
+  for (const id of known.keys()) {
+    if (!seen.has(id)) absent.push(id);
+    yield;
+  }
+  return { fresh, absent };
 }

@@ -1,3 +1,4 @@
+import { finished } from "../values/in-steps.js";
 import type { Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { evaluateToJson } from "../expressions/templates.js";
@@ -116,15 +117,23 @@ export function renderIn(value: ValueTemplate, brought: Brought): Json {
   return renderValue(value, scopeOf(brought), surroundings(brought)) ?? null;
 }
 
+/** What a look of a poll read, or why it could not be understood. */
+export type ReadLook = { items: ReadItem[]; mark: Json } | { fault: string };
+
 /**
  * What a look of a poll read: its items with what tells them apart, and what its mark may become.
  * @param outcome of its call
  */
-export function readOf(
+export function readOf(ready: PollTrigger, outcome: JsonObject, around: Omit<Brought, "trigger">): ReadLook {
+  return finished(readInSteps(ready, outcome, around));
+}
+
+/** The same, with a pause behind each item: an API may give a hundred thousand of them. */
+export function* readInSteps(
   ready: PollTrigger,
   outcome: JsonObject,
   { constants, id, at }: Omit<Brought, "trigger">,
-): { items: ReadItem[]; mark: Json } | { fault: string } {
+): Generator<undefined, ReadLook, undefined> {
   const around = surroundings({ id, at, trigger: {}, constants });
   const give = (expression: Expression, scope: JsonObject): Json =>
     evaluateToJson(expression, { ...scope, constants }, around) ?? null;
@@ -139,6 +148,7 @@ export function readOf(
       if (found === null) return { fault: `"id-of" gives nothing for the item ${index + 1}.` };
       const changed = ready.changed ? canonicalJson(give(ready.changed, { item })) : null;
       items.push({ id: idText(found), changed, item });
+      yield;
     }
     return { items, mark: ready.mark ? give(ready.mark.value, whole) : null };
   } catch (error) {

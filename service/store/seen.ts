@@ -1,4 +1,4 @@
-import { createHash } from "node:crypto";
+import { hash } from "node:crypto";
 import type { Mark } from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { execute, select, selectList } from "./database.js";
@@ -219,7 +219,10 @@ export class SeenStore {
 }
 
 /** By what an id is known: 16 bytes of its digest, as hex. */
-export const seenKey = (id: string): string => createHash("sha256").update(id).digest("hex").slice(0, 32);
+export const seenKey = (id: string): string => digestOf(id).slice(0, 32);
+
+/** SHA-256 of a text, as hex: in one call, which is several times as quick as a hash that is fed. */
+export const digestOf = (text: string): string => hash("sha256", text, "hex");
 
 /** What the sealed item is tied to. */
 export const seenSeal = (id: string): string => `seen:${id}`;

@@ -3,20 +3,20 @@ import {
   bounds,
   isObject,
   nextMark,
-  readOf,
+  readInSteps,
   renderIn,
-  sha256Hex,
   type Brought,
   type Json,
   type JsonObject,
   type ReadItem,
 } from "@copper-kettle/core";
 import type { Logger } from "pino";
+import { inTurns } from "../in-turns.js";
 import { newRunId } from "../runs/ids.js";
 import type { Looked, LookRequest } from "../runs/look.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { LookStore } from "../store/looks.js";
-import { seenKey, type Validators } from "../store/seen.js";
+import { digestOf, seenKey, type Validators } from "../store/seen.js";
 import { activeName, type TriggerRecord } from "../store/triggers.js";
 import type { WorkflowStore } from "../store/workflows.js";
 import { madeOf, triggerOf } from "./arming.js";
@@ -50,6 +50,21 @@ export interface Preview {
 
 /** What a look read. */
 type Read = { items: Seen[]; mark: Json; validators?: Validators } | { fault: string } | { unchanged: true };
+
+/** Items with digests in the place of ids and of what makes them count: either may hold a secret. */
+function* digested(items: readonly ReadItem[], isShown: boolean): Generator<undefined, Seen[], undefined> {
+  const seen: Seen[] = [];
+  for (const { id, changed, item } of items) {
+    seen.push({
+      id: seenKey(id),
+      changed: changed === null ? null : digestOf(changed),
+      item,
+      shown: isShown ? id : "",
+    });
+    yield;
+  }
+  return seen;
+}
 
 /** Looks at APIs again and again for what is new. A poll never overlaps itself. */
 export class Polls {
@@ -99,7 +114,7 @@ export class Polls {
     if ("fault" in read) return { fault: read.fault, ...none };
     if ("unchanged" in read) return { fault: null, ...none, read: look.state.read ?? 0 };
     const known = await this.parts.seen.known(row.workflow, row.name);
-    const { fresh, gone } = this.#taking.startsOf(look, read.items, known);
+    const { fresh, gone } = await this.#taking.startsOf(look, read.items, known);
     const all = [
       ...fresh.map((one) => ({ id: one.shown ?? "", new: !one.known, gone: false, item: one.item })),
       ...gone.map(({ item }) => ({ id: "", new: false, gone: true, item })),
@@ -172,14 +187,9 @@ export class Polls {
     const { workflow, name } = look.row;
     await this.parts.looks.note(workflow, name, about.at, looked.shown);
     if (!("outcome" in looked)) return looked;
-    const read = readOf(look.ready, looked.outcome, about);
+    const read = await inTurns(readInSteps(look.ready, looked.outcome, about));
     if ("fault" in read) return read;
-    const items = read.items.map(({ id, changed, item }) => ({
-      id: seenKey(id),
-      changed: changed === null ? null : sha256Hex(changed),
-      item,
-      shown: look.ready.idOf ? id : "",
-    }));
+    const items = await inTurns(digested(read.items, look.ready.idOf !== undefined));
     const { headers } = looked.outcome;
     const validators =
       look.ready.call.pages === undefined && isObject(headers)

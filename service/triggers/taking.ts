@@ -1,5 +1,5 @@
 import {
-  differenceOf,
+  differenceInSteps,
   isPlausiblyGone,
   nextMark,
   parseJson,
@@ -8,6 +8,7 @@ import {
   type PollTrigger,
   type ReadItem,
 } from "@copper-kettle/core";
+import { inTurns } from "../in-turns.js";
 import type { Known, PollState, SeenStore, Validators } from "../store/seen.js";
 import type { TriggerRecord } from "../store/triggers.js";
 import type { StoreRow } from "../store/writer.js";
@@ -51,13 +52,12 @@ export class Taking {
   ) {}
 
   /** What a look would start: items that are new or changed, and those that are gone. */
-  startsOf<T extends ReadItem>(
+  async startsOf<T extends ReadItem>(
     { state, ready }: Look,
     items: readonly T[],
     known: KnownItems,
-  ): { fresh: (T & { known: boolean })[]; gone: Starting[]; absent: string[] } {
-    const changes = new Map([...known].map(([id, { changed }]) => [id, changed]));
-    const { fresh, absent } = differenceOf(items, changes);
+  ): Promise<{ fresh: (T & { known: boolean })[]; gone: Starting[]; absent: string[] }> {
+    const { fresh, absent } = await inTurns(differenceInSteps(items, known));
     if (isFirst({ state, ready })) return { fresh: [], gone: [], absent };
     const gone = ready.gone ? absent.map((id) => this.#goneItem(id, known)) : [];
     return { fresh, gone, absent };
@@ -73,11 +73,11 @@ export class Taking {
     const { workflow, name } = row;
     const state = settledState(look.state);
     const known = await seen.known(workflow, name);
-    const { fresh, gone, absent } = this.startsOf(look, items, known);
+    const { fresh, gone, absent } = await this.startsOf(look, items, known);
     const mayGo = look.state.goneAgreed === true || isPlausiblyGone(gone.length, known.size, items.length);
     const starting = [...fresh, ...(mayGo ? gone : [])];
     let left = 0;
-    if (isFirst(look)) await this.#noteAll(look, differenceOf(items, new Map()).fresh);
+    if (isFirst(look)) await this.#noteAll(look, (await inTurns(differenceInSteps(items, new Map()))).fresh);
     else if (ready.each === "batch") left = await this.#startBatches(look, starting, known);
     else left = await this.#startEach(look, starting, known);
     if (!ready.gone) await this.#noteAbsent(look, items, absent, known);
@@ -121,8 +121,9 @@ export class Taking {
     known: KnownItems,
   ): Promise<void> {
     const gone = absent.filter((id) => known.get(id)?.absent !== 1);
-    const read = new Set(items.map(({ id }) => id));
-    const back = [...known].filter(([id, { absent: was }]) => was === 1 && read.has(id)).map(([id]) => id);
+    const away = new Set<string>();
+    for (const [id, { absent: was }] of known) if (was === 1) away.add(id);
+    const back = away.size === 0 ? [] : items.flatMap(({ id }) => (away.delete(id) ? [id] : []));
     await this.parts.seen.noteAbsent(row.workflow, row.name, { gone, back }, this.parts.now());
   }
 
