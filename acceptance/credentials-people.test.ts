@@ -72,6 +72,10 @@ describe("credentials, as people set them up,", () => {
     ).toMatchObject({ code: 1, out: expect.stringContaining("mistyped") });
     for (const [args, words] of [
       [["--kind", "basic"], "--user"],
+      [
+        ["--kind", "basic", "--user", "u", "--authority", "ca.pem"],
+        "is for mutual-tls and oauth2, and not for basic",
+      ],
       [["--kind", "signed"], "--scheme"],
       [["--kind", "magic"], 'not "magic"'],
       [["--kind", "api-key", "--part", "wall:x"], "place:name"],

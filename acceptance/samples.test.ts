@@ -48,9 +48,8 @@ describe("operations from samples, their shapes, and drift", () => {
       credential: "odd-key",
       api: { credential: "odd-key", revision: 1 },
     });
-    const second = await add(`${odd.url}/guest/`);
+    const second = await add(`${odd.url}/guest`);
     expect(second).toMatchObject({ id: "getGuest", api: { revision: 2, operations: 2 } });
-    expect(second.notes.join(" ")).toContain("slash at the end");
     const document = await world.client.call(routes.apiDocument, { params: { name: "odd" } });
     expect(JSON.stringify(document)).not.toContain("sk-1234567890");
     await world.client.call(routes.tryOperation, {
@@ -62,6 +61,49 @@ describe("operations from samples, their shapes, and drift", () => {
     );
     await expect(add(`curl ${odd.url}/x`, { credential: "other" })).rejects.toMatchObject({
       problem: { type: "urn:copper-kettle:problem:no-key" },
+    });
+  });
+
+  it("sends what was pasted as it was: any method, every key, a slash at the end, to a server of its own", async () => {
+    const text = `curl -X PROPFIND '${odd.url}/cal/?token=t-12345678&v=7.0' -H 'X-Api-Key: k-12345678' -b 'sid=s-12345678' -d '<a/>' -H 'Content-Type: text/xml; charset=utf-8'`;
+    await world.client.call(routes.putApi, {
+      params: { name: "moved" },
+      body: {
+        text: JSON.stringify({
+          openapi: "3.1.0",
+          servers: [{ url: "https://elsewhere.example" }],
+          paths: {},
+        }),
+      },
+    });
+    const made = await add(text, { id: "look", credential: "many-keys" }, "moved");
+    expect(made.notes.join(" ")).toContain("and other calls of moved to https://elsewhere.example");
+    expect(JSON.stringify(await source("look", "moved"))).not.toMatch(/12345678/);
+    for (const given of [
+      { operation: "moved.look", parameters: { v: "7.0" }, body: { xml: "<a/>" }, using: "many-keys" },
+      { pasted: text },
+    ])
+      await world.client.call(routes.tryOperation, { body: given });
+    const sent = odd.requests.slice(-2);
+    for (const { method, headers } of sent)
+      expect([method, headers["x-api-key"], headers["cookie"], headers["content-type"]]).toEqual([
+        "PROPFIND",
+        "k-12345678",
+        "sid=s-12345678",
+        "text/xml; charset=utf-8",
+      ]);
+    for (const { url } of sent) expect(url).toMatch(/^\/cal\/\?v=7\.0&token=t-12345678$/);
+  });
+
+  it("saves the credential incomplete where only a placeholder stood, and says so where nothing is saved", async () => {
+    const text = `curl ${odd.url}/x -H "Authorization: Bearer $TOKEN"`;
+    const made = await add(text, { credential: "later" }, "later");
+    expect(made.notes.join(" ")).toContain("is a placeholder ($TOKEN)");
+    const credential = await world.client.call(routes.credential, { params: { name: "later" } });
+    expect(credential).toMatchObject({ kind: "bearer", missing: ["token"] });
+    expect((await add(`curl ${odd.url}/y -u a:b`, {}, "later")).notes.join(" ")).toContain("was not saved");
+    await expect(world.client.call(routes.tryOperation, { body: { pasted: text } })).rejects.toMatchObject({
+      problem: { errors: [{ field: "pasted", message: expect.stringContaining("placeholder") }] },
     });
   });
 
@@ -207,7 +249,7 @@ describe("operations from samples, their shapes, and drift", () => {
     await expect(put("guest", { operation: { operationId: "postOnlyPost" } })).rejects.toMatchObject({
       problem: { errors: [{ field: "operationId" }] },
     });
-    await expect(put("guest", { method: "BREW" })).rejects.toMatchObject({
+    await expect(put("guest", { method: "BR EW" })).rejects.toMatchObject({
       problem: { errors: [{ field: "method" }] },
     });
     await put("guest", { operation: await source("guest"), path: "/xml" });

@@ -48,6 +48,7 @@ interface Wanted {
 
 /** What the options make: a credential whose secrets are asked for. */
 export async function inputOf(options: AddOptions): Promise<CredentialInput> {
+  requireOfKind(options);
   const { input, wanted } = open(options);
   const common = {
     hosts: options.host,
@@ -58,6 +59,36 @@ export async function inputOf(options: AddOptions): Promise<CredentialInput> {
   };
   if (!options.withoutSecret) await fill(wanted);
   return { ...input, ...common } as CredentialInput;
+}
+
+const ofCertificates = ["mutual-tls", "oauth2"];
+/** Options that only some kinds have, and how they are written. */
+const onlyOf: [keyof AddOptions, string, string[]][] = [
+  ["part", "--part", ["api-key"]],
+  ["user", "--user", ["basic", "digest", "oauth2"]],
+  ["scheme", "--scheme", ["signed"]],
+  ["secret", "--secret", ["signed"]],
+  ["certificate", "--certificate", ofCertificates],
+  ["key", "--key", ofCertificates],
+  ["pkcs12", "--pkcs12", ofCertificates],
+  ["authority", "--authority", ofCertificates],
+  ["grant", "--grant", ["oauth2"]],
+  ["tokenUrl", "--token-url", ["oauth2"]],
+  ["clientId", "--client-id", ["oauth2"]],
+  ["scope", "--scope", ["oauth2"]],
+];
+
+/** @throws Exit for an option that the kind does not have: it would be dropped without a word */
+function requireOfKind(options: AddOptions): void {
+  for (const [name, written, kindsOfIt] of onlyOf) {
+    const given = options[name];
+    const isGiven = Array.isArray(given) ? given.length > 0 : given !== undefined;
+    if (isGiven && kinds.includes(options.kind) && !kindsOfIt.includes(options.kind))
+      throw new Exit(
+        exitCodes.wrongUse,
+        `${written} is for ${kindsOfIt.join(" and ")}, and not for ${options.kind}.`,
+      );
+  }
 }
 
 /** Asks for the secrets that a credential has, to replace them. */

@@ -111,7 +111,7 @@ async function givenOf(
   }
   if (target === undefined)
     throw new Exit(exitCodes.wrongUse, "Name an operation or an address, or give --pasted.");
-  const headers = pairs(options.header);
+  const headers = Object.fromEntries(options.header.map(headerOf));
   if (/^https?:\/\//i.test(target)) {
     const method = (options.method ?? "GET").toUpperCase();
     const body = bodyOf(options, undefined);
@@ -150,9 +150,17 @@ function pairs(list: string[]): Record<string, string> {
   return Object.fromEntries(list.map((text) => pair(text)));
 }
 
+/** A header as it is given: `name=value`, or `Name: value` as curl takes it. */
+function headerOf(text: string): [string, string] {
+  const match = /^([!#$%&'*+\-.^_`|~0-9A-Za-z]+)\s*[:=]\s*([\s\S]*)$/.exec(text);
+  if (!match)
+    throw new Exit(exitCodes.wrongUse, `--header takes "Name: value" or name=value, and not "${text}".`);
+  return [match[1] as string, match[2] as string];
+}
+
 function pair(text: string): [string, string] {
   const at = text.indexOf("=");
-  if (at < 1) throw new Exit(exitCodes.wrongUse, `This is name=value; "${text}" is not.`);
+  if (at < 1) throw new Exit(exitCodes.wrongUse, `--parameter takes name=value, and not "${text}".`);
   return [text.slice(0, at), text.slice(at + 1)];
 }
 

@@ -4,6 +4,7 @@ import {
   CredentialMissing,
   CredentialWaits,
   exchange,
+  defaultEffect,
   explainRefusal,
   explainTls,
   finishedRequest,
@@ -134,6 +135,17 @@ async function call(
   const { credential } = open;
   const token = credential.kind === "oauth2" ? tokens.current(open.name) : undefined;
   const { code, sentence } = explainRefusal(credential, answer, Date.now(), sent, token);
+  if (code === "accepted" && defaultEffect(method) === "reads") {
+    // An address that asks nobody proves nothing.
+    const bare = await exchange(ports, request, undefined, options).catch(() => undefined);
+    if (bare?.response?.status === answer.status)
+      return {
+        code: "not-asked",
+        sentence: `This address answers ${answer.status} without the credential, too, so nothing is proved. Test the credential against an address that needs one.`,
+        status: answer.status,
+        sent,
+      };
+  }
   return { code, sentence, status: answer.status, sent };
 }
 

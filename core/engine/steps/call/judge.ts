@@ -235,10 +235,14 @@ function failureOf(
   const special = specialFailure(step, response, call);
   if (special) return { ...special, ...facts(entry) };
   const said = excerpt(shownBody(entry));
-  const why = step.success ? `, and "success" (${step.success.text}) is not true` : "";
+  // A status that says what is wrong needs no condition beside it, which the file may not even have written.
+  const { success, using } = step;
+  const why = success && response.status < 400 ? `, and "success" (${success.text}) is not true` : "";
+  const refused = response.status === 401 || response.status === 403;
+  const proof = refused && using ? ` with the credential ${using.join(" and ")}` : "";
   return {
     code: "response",
-    message: `${response.status}${statusText(response.status)} from ${call}${why}${tries}${said ? `: ${said}` : "."}`,
+    message: `${response.status}${statusText(response.status)} from ${call}${proof}${why}${tries}${said ? `: ${said}` : "."}`,
     ...facts(entry),
   };
 }

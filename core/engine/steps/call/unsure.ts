@@ -29,7 +29,7 @@ export async function noteUnknown(
     path,
     attempt,
     at,
-    reason: `${what} ${leftOpen[cause]}`,
+    reason: `${what.replace(/[^.!?…]$/, "$&.")} ${leftOpen[cause]}`,
     cause,
     ...(response ? { response } : {}),
     ...(authorization ? { authorization } : {}),
