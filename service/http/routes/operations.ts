@@ -206,7 +206,7 @@ function serverOf({ constants }: Context, template: string): string | undefined 
 
 /** @throws HttpProblem where the changed operation could not be told from another one */
 function requireSound(
-  { document, api }: OpenApi,
+  { api }: OpenApi,
   before: Operation,
   target: OperationPlace,
   raw: JsonObject,
