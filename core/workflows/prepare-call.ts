@@ -32,7 +32,7 @@ export function prepareRequest(
       path,
       "request",
       "wrong-value",
-      `Say what ${method} does, as "effect": reads, writes or repeatable. It is known of ${knownMethods.join(", ")}.`,
+      `Say what ${method} does, as "effect": reads, writes or repeatable. Known without it are ${knownMethods.join(", ")}.`,
     );
   // The whole line is parsed, so that a fault is placed in the text as it was written; the method is cut off after.
   const whole = preparer.template(raw["request"], [...path, "request"]);

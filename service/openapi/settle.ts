@@ -39,7 +39,7 @@ export function settled(
   const kept = withoutKeys(rest, isKept);
   if (dropped.size > 0)
     notes.push(
-      `The document says rules of its own, which were left out: ${[...dropped].map(([key, count]) => `${key} (${count})`).join(", ")}. Look at them, and import it again with its rules if they are right.`,
+      `The document has rules of its own, which were left out: ${[...dropped].map(([key, count]) => `${key} (${count})`).join(", ")}. Check them, then import the document again with its rules.`,
     );
   const chosen = credential ?? (named === before ? before : undefined);
   if (named !== undefined && chosen !== named)

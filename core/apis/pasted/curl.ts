@@ -1,4 +1,5 @@
 import type { JsonObject } from "../../values/json.js";
+import { addField } from "./fields.js";
 import { optionsIn } from "./curl-options.js";
 import {
   bodyOf,
@@ -182,9 +183,7 @@ function takeField(read: Read, option: string, value: string, notes: string[]): 
   const name = at < 0 ? value : value.slice(0, at);
   const text = at < 0 ? "" : value.slice(at + 1);
   read.isForm = true;
-  const known = read.fields[name];
-  const field = fieldOf(option, name, text, notes);
-  read.fields[name] = known === undefined ? field : [known, field].flat();
+  addField(read.fields, name, fieldOf(option, name, text, notes));
 }
 
 function fieldOf(option: string, name: string, text: string, notes: string[]): string | JsonObject {

@@ -1,6 +1,7 @@
 import { parse, type Node } from "acorn";
 import { toBase64, utf8 } from "../../values/encodings.js";
 import { isObject, parseJson, printJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
+import { addField } from "./fields.js";
 import {
   bodyOf,
   headerIn,
@@ -22,8 +23,7 @@ class Form {
   constructor(readonly kind: "form" | "multipart") {}
 
   append(name: string, value: Json): void {
-    const known = Object.hasOwn(this.fields, name) ? this.fields[name] : undefined;
-    setOwn(this.fields, name, known === undefined ? value : [known, value].flat());
+    addField(this.fields, name, value);
   }
 }
 

@@ -1,5 +1,6 @@
 import { fromBase64, fromUtf8 } from "../../values/encodings.js";
-import { isObject, parseJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
+import { isObject, parseJson, type Json, type JsonObject } from "../../values/json.js";
+import { addField } from "./fields.js";
 import { bodyOf, formOf, mendedUrl, NotUnderstood, type PastedBody, type PastedRequest } from "./request.js";
 
 /** An entry of an HTTP archive (HAR 1.2), a whole archive, or its `request` alone; of several entries the first call. */
@@ -65,8 +66,7 @@ function bodyIn(post: JsonObject, notes: string[]): PastedBody | undefined {
           : String(value ?? "");
     if (typeof fileName === "string")
       notes.push(`The field ${String(name)} is the file ${fileName}. Give it when the operation is called.`);
-    const known = Object.hasOwn(fields, String(name)) ? fields[String(name)] : undefined;
-    setOwn(fields, String(name), known === undefined ? field : [known, field].flat());
+    addField(fields, String(name), field);
   }
   return { kind: isForm ? "form" : "multipart", fields };
 }

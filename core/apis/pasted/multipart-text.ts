@@ -1,4 +1,5 @@
 import type { Json, JsonObject } from "../../values/json.js";
+import { addField } from "./fields.js";
 
 /**
  * The fields of a multipart body (RFC 7578) that was pasted as a text: texts, and of files their names only. Undefined if
@@ -22,8 +23,7 @@ export function partsOfMultipart(text: string, contentType: string): JsonObject 
     const file = /\bfilename="([^"]*)"/i.exec(head)?.[1];
     const typed: JsonObject = type ? { mediaType: type } : {};
     const field: Json = file !== undefined ? { file, ...typed } : type ? { text: value, ...typed } : value;
-    const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
-    fields[name] = known === undefined ? field : [known, field].flat();
+    addField(fields, name, field);
   }
   return fields;
 }

@@ -1,5 +1,6 @@
 import type { JsonObject } from "../../values/json.js";
 import { mediaTypeOf } from "../../http/read-body.js";
+import { addField } from "./fields.js";
 import { partsOfMultipart } from "./multipart-text.js";
 
 /** A request that somebody pasted, in whatever form. */
@@ -63,8 +64,7 @@ export function formOf(text: string): JsonObject {
     const [name = "", value = ""] = [pair.split("=")[0], pair.split("=").slice(1).join("=")].map((part) =>
       decoded((part ?? "").replaceAll("+", " ")),
     );
-    const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
-    fields[name] = known === undefined ? value : [known, value].flat();
+    addField(fields, name, value);
   }
   return fields;
 }

@@ -1,7 +1,8 @@
 import { fromBase64, fromUtf8, toBase64, utf8 } from "../../values/encodings.js";
-import { isObject, own, parseJson, setOwn, type Json, type JsonObject } from "../../values/json.js";
+import { isObject, parseJson, type Json, type JsonObject } from "../../values/json.js";
 import { derivedId, uniqueId } from "../openapi.js";
 import type { OperationPlace } from "../edit.js";
+import { addField } from "./fields.js";
 import { FoundKeys, isPlaceholder, type FoundKey } from "./keys.js";
 import { decoded, formOf, pastedUrl, type PastedBody, type PastedRequest } from "./request.js";
 
@@ -55,10 +56,7 @@ export function understandPasted(pasted: PastedRequest): UnderstoodRequest {
   for (const [name, value] of pasted.headers) {
     if (/^authorization$/i.test(name)) secret = authorizationOf(value, notes) ?? secret;
     else if (keys.take("header", name, value) || idle.test(name)) continue;
-    else if (!/^accept$/i.test(name) || value !== "*/*") {
-      const known = own(headers, name);
-      setOwn(headers, name, known === undefined ? value : [known, value].flat());
-    }
+    else if (!/^accept$/i.test(name) || value !== "*/*") addField(headers, name, value);
   }
   const path = keys.inPath(shownPath(url.pathname));
   const body = pasted.body && keys.inBody(pasted.body);

@@ -259,7 +259,7 @@ function specialFailure(
   if (redirecting.has(status) && typeof location === "string") {
     const hint =
       step.effect === "reads" || step.redirects === "resend"
-        ? "It was not followed further."
+        ? "No further redirect was followed."
         : 'A call that writes is not sent again elsewhere. Put the new address there, or say "redirects: resend" if it may.';
     return { code: "redirected", message: `${begin}: the response leads to ${location}. ${hint}` };
   }
@@ -267,7 +267,7 @@ function specialFailure(
   if (status === 412 && condition)
     return {
       code: "changed-since",
-      message: `${begin}: it was changed since ${condition.text} read it. Read it again, then change it.`,
+      message: `${begin}: the resource was changed since ${condition.text} read it. Read it again, then send the change.`,
     };
   return undefined;
 }

@@ -101,6 +101,21 @@ export async function resolveUnsure(
   }
 }
 
+/** The outcome of a call that asks for another one, whose path it stands in. */
+async function asked(
+  walk: Walk,
+  call: CallStep,
+  frame: Frame,
+  log: StepLog,
+  path: string,
+  walkCall: WalkCall,
+): Promise<JsonObject> {
+  const scope = itemLog(log, innerIndex);
+  const inner: Frame = { ...frame, prefix: `${path}/`, log: scope, steps: { ...frame.steps } };
+  await walkCall(walk, call, inner, scope.step(call.name));
+  return inner.steps[call.name] as JsonObject;
+}
+
 /** Asks the API, by the step's own call, whether it happened; the outcome is stored as a decision. */
 async function probe(
   walk: Walk,
@@ -113,11 +128,8 @@ async function probe(
   if (!step.probe) return;
   const { call, happened: condition, outcome } = step.probe;
   const name = `probe${log.sending}`;
-  const scope = itemLog(log, innerIndex);
-  const inner: Frame = { ...frame, prefix: `${path}/`, log: scope, steps: { ...frame.steps } };
   try {
-    await walkCall(walk, { ...call, name }, inner, scope.step(name));
-    const seen = inner.steps[name] as JsonObject;
+    const seen = await asked(walk, { ...call, name }, frame, log, path, walkCall);
     const at = walk.ports.clock.now();
     const more = { ...seen, failure: null, repeated: true } as never;
     const arrived = walk.read.condition(condition, "probe.happened", path, frame, at, more);
@@ -161,8 +173,6 @@ async function look(
   request: HttpRequest,
   walkCall: WalkCall,
 ): Promise<void> {
-  const scope = itemLog(log, innerIndex);
-  const inner: Frame = { ...frame, prefix: `${path}/`, log: scope, steps: { ...frame.steps } };
   const name = `look${log.sending}`;
   const { url } = request;
   const call: CallStep = {
@@ -181,8 +191,7 @@ async function look(
     ...(step.using === undefined ? {} : { using: step.using }),
   };
   try {
-    await walkCall(walk, call, inner, scope.step(name));
-    const there = inner.steps[name] as JsonObject;
+    const there = await asked(walk, call, frame, log, path, walkCall);
     if (isWhatWasSent(request.body, there))
       decide(walk, path, "happened", "look", {
         body: there["body"] ?? null,
