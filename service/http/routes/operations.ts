@@ -205,12 +205,7 @@ function serverOf({ constants }: Context, template: string): string | undefined 
 }
 
 /** @throws HttpProblem where the changed operation could not be told from another one */
-function requireSound(
-  { api }: OpenApi,
-  before: Operation,
-  target: OperationPlace,
-  raw: JsonObject,
-): void {
+function requireSound({ api }: OpenApi, before: Operation, target: OperationPlace, raw: JsonObject): void {
   const problem = (field: string, message: string) =>
     new HttpProblem(422, "bad-operation", "This cannot be the operation", message, {
       errors: [{ field, message }],
