@@ -19,7 +19,7 @@ it("killed again and again with faults on, the journals say what the stand-in sa
 interface Seen {
   runs: { id: string; workflow?: string; state: string; entries: Record<string, unknown>[] }[];
   started: { id: string; name: string; inputs: { email?: string }; key: string }[];
-  stopped: Set<string>;
+  stopped: Map<string, number>;
   guests: { email: string }[];
   requests: { method: string; headers: Record<string, string>; status: number }[];
   remembered: number;
@@ -52,7 +52,7 @@ describe("the comparison of journals with what a stand-in saw", () => {
       { id: "q", name: "parent", inputs: {}, key: "k5" },
       { id: "s", name: "plain", inputs: {}, key: "k6" },
     ],
-    stopped: new Set(["s"]),
+    stopped: new Map([["s", 100]]),
     runs: [
       { id: "p", state: "succeeded", entries: [...did("made"), ...did("again")] },
       { id: "k", state: "succeeded", entries: [...did("made"), ...did("again")] },
@@ -139,8 +139,8 @@ describe("the comparison of journals with what a stand-in saw", () => {
     ],
     [
       "a stop that stopped nothing",
-      (seen) => void run(seen, "s").entries.push({ type: "begun", path: "again" }),
-      /s: it began something after its stop/,
+      (seen) => void run(seen, "s").entries.push({ type: "begun", path: "again", at: 101 }),
+      /s: it began something after its stop was answered/,
     ],
     [
       "a run that came to no end",
@@ -228,6 +228,7 @@ interface Triggered {
   events: Record<string, unknown>[];
   delivered: { workflow: string; id: string }[];
   guests: { id: string }[];
+  requests: { path: string; body: unknown }[];
 }
 
 describe("the comparison of what came with what triggers started", () => {
@@ -252,9 +253,12 @@ describe("the comparison of what came with what triggers started", () => {
     id,
     workflow,
     run,
+    runs: run === null ? 0 : 1,
+    runsOf: run === null ? [] : [run],
     state,
     brought: { body: { id: "d-3" } },
   });
+  const scan = { id: "d-4", scan: "0123456789".repeat(500) };
   const good = (): Triggered => ({
     runs: [
       ran("r1", "told", { id: "d-1", guest: "odd" }),
@@ -262,19 +266,27 @@ describe("the comparison of what came with what triggers started", () => {
       ran("r3", "watched", { id: "g-1" }),
       ran("r4", "ticks", {}),
       ran("r5", "ticks", {}),
+      ran("r6", "several", { id: "i-1" }),
+      ran("r7", "several", { id: "i-2" }),
+      ran("r8", "carried", { id: "d-4" }),
     ],
     events: [
       ...["r1", "r2"].map((run) => event(`e-${run}`, "told", run)),
       event("e-r3", "watched", "r3"),
       ...["r4", "r5"].map((run) => event(`e-${run}`, "ticks", run)),
+      { ...event("e-s", "several", "r6"), runs: 2, runsOf: ["r6", "r7"] },
+      event("e-c", "carried", "r8"),
       event("e-6", "named", null, "refused"),
     ],
     delivered: [
       { workflow: "told", id: "d-1" },
       { workflow: "told", id: "d-2" },
       { workflow: "named", id: "d-3" },
+      { workflow: "several", id: "i-1" },
+      { workflow: "carried", id: "d-4" },
     ],
     guests: [{ id: "g-1" }],
+    requests: [{ path: "/carried/d-4", body: scan }],
   });
 
   it("agrees where all is as it should be", () => expect(differences(good())).toEqual([]));
@@ -289,6 +301,12 @@ describe("the comparison of what came with what triggers started", () => {
     ["r1 (told): 0 events started it", ({ events }) => events.shift()],
     ["r1 (told): 2 events started it", ({ events }) => events.push(event("e-9", "told", "r1"))],
     ["r9: an event started it, and it is not there", ({ events }) => events.push(event("e-9", "told", "r9"))],
+    [
+      "The event e-s is started, says 2 runs, and 1",
+      ({ events }) => Object.assign(events[5] ?? {}, { runsOf: ["r6"] }),
+    ],
+    ["d-4: the file of carried was sent nowhere", ({ requests }) => requests.pop()],
+    ["d-4: its file came as", ({ requests }) => Object.assign(requests[0] ?? {}, { body: { id: "d-4" } })],
     ["The guest g-1 started 0 runs", ({ runs }) => Object.assign(runs[2] ?? {}, { inputs: {} })],
     ["The guest g-2 started 0 runs", ({ guests }) => guests.push({ id: "g-2" })],
     [

@@ -33,8 +33,8 @@ const starting = [];
 const seen = new Map();
 /** Unsure calls that nobody decides. */
 const left = new Set();
-/** Runs whose stop was answered. */
-const stopped = new Set();
+/** Runs whose stop was answered, and when. */
+const stopped = new Map();
 let decided = 0;
 let killedEarly = 0;
 
@@ -113,7 +113,7 @@ async function stopSome(count) {
       () => true,
       () => false,
     );
-    if (done) stopped.add(id);
+    if (done && !stopped.has(id)) stopped.set(id, Date.now());
   }
 }
 

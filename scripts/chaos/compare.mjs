@@ -6,9 +6,9 @@ const ended = new Set(["succeeded", "failed", "stopped"]);
  * Lays the journals beside what the stand-in saw: every difference that must not be, as a line of text.
  * @param runs all runs that the service knows, each with its journal
  * @param started what was started: the key, the workflow, its inputs and the id that came back
- * @param stopped the ids of runs whose stop was answered
+ * @param stopped the ids of runs whose stop was answered, with the time at which it was
  */
-export function differences({ runs, started, stopped = new Set(), guests, requests, remembered }) {
+export function differences({ runs, started, stopped = new Map(), guests, requests, remembered }) {
   const found = [];
   const wrong = (text) => found.push(text);
   const byId = new Map(runs.map((run) => [run.id, run]));
@@ -38,13 +38,14 @@ export function differences({ runs, started, stopped = new Set(), guests, reques
     else if (ended.has(parent.state) && !ended.has(byId.get(id).state))
       wrong(`${id}: is ${byId.get(id).state}, and who called it is ${parent.state}.`);
   }
-  for (const id of stopped) {
+  for (const [id, answeredAt] of stopped) {
     const { state, entries } = byId.get(id);
     const at = entries.findIndex(({ type }) => type === "stopping");
     if (!ended.has(state)) wrong(`${id}: its stop was answered, and it is ${state}.`);
     if (at < 0) wrong(`${id}: its stop was answered, and is not in the journal.`);
-    else if (entries.slice(at).some(({ type }) => type === "begun"))
-      wrong(`${id}: it began something after its stop.`);
+    // What begins while the stop is being noted was there before it was answered.
+    else if (entries.slice(at).some((entry) => entry.type === "begun" && entry.at > answeredAt))
+      wrong(`${id}: it began something after its stop was answered.`);
   }
   const keys = new Map();
   for (const { id, name, inputs } of [...started, ...called]) {

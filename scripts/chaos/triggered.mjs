@@ -46,6 +46,7 @@ triggers:
 steps:
   - step: sent
     request: "PUT \${constants.stays}/carried/\${inputs.id}"
+    using: stays-key
     body: { file: "\${inputs.scan}" }
     success: status == 404
     retry: { waits: [50ms, 200ms, 1s, 2s, 4s, 4s] }
