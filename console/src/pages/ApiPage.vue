@@ -123,6 +123,14 @@ async function remove(): Promise<void> {
                     }}</router-link><span v-else class="dim">none</span>
                   </td>
                 </tr>
+                <tr v-if="about.security.length > 0">
+                  <th>Authenticates by</th>
+                  <td>
+                    <div v-for="one in about.security" :key="one.name">
+                      {{ one.kind ?? "a way that is not supported" }} <span class="dim">{{ one.says }}</span>
+                    </div>
+                  </td>
+                </tr>
                 <tr>
                   <th>Used by</th>
                   <td>
