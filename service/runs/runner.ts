@@ -195,13 +195,15 @@ export class Runner {
     // From here to the write nothing else acts: the run sees it before it is at rest, or is not active any more.
     if (!active || this.#active.get(run) !== active) return false;
     if (!journal || journal.summary.endedAt !== null) return false;
-    if (!journal.summary.stopping) {
-      const entry: Entry = { type: "stopping", at: this.parts.clock.now(), by: printPrincipal(by) };
-      await journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
-    }
+    const entry: Entry = { type: "stopping", at: this.parts.clock.now(), by: printPrincipal(by) };
+    const noted = journal.summary.stopping
+      ? undefined
+      : journal.write([{ entry, open: printJson(entry), sealed: undefined }]);
+    // While that becomes durable, the run begins nothing more.
     active.stop.abort();
     active.rouse.abort();
     if (now) active.cut.abort();
+    await noted;
     return true;
   }
 
