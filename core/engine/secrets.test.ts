@@ -36,6 +36,71 @@ describe("a secret that is too short to be found by its value", () => {
     },
   };
 
+  const hut = { name: "corrie", code: "4711" };
+
+  it("is masked in what counts again where nothing has changed", async () => {
+    const it = world(
+      `  - { step: r, request: "GET https://a.example/r", secret: [body.code] }
+  - { step: a, request: "GET https://a.example/a", if-none-match: steps.r }
+  - { step: n, note: "\${steps.a.body.name} \${steps.a.body.code}" }
+  - { step: all, request: "GET https://a.example/a", if-none-match: "steps.a.unchanged ? steps.a : steps.r" }
+`,
+      { "/r": { status: 200, body: hut, headers: { etag: '"1"' } }, "/a": { status: 304 } },
+    );
+    expect((await it.run()).state).toBe("succeeded");
+    expect(
+      it.entries().find((entry) => "path" in entry && entry.path === "n" && entry.type === "ended"),
+    ).toMatchObject({
+      outcome: "corrie 4711",
+    });
+    expect(shown(it)).not.toContain("4711");
+    expect(shown(it)).toContain('"name":"corrie"');
+  });
+
+  it("is masked in what a call gathers, in what is around a page, and in what asks for the next one", async () => {
+    for (const more of [
+      'until: { done: "body.done", every: 1s, collect: body.items }',
+      "pages: { by: cursor, in: header, param: X-After, items: body.items, next: body.next }",
+      "pages: { by: cursor, in: header, param: X-After, items: 'body.items.filter(x, true)', next: body.next }",
+    ]) {
+      const secret = "secret: [body.items.*.code, body.pin, body.next]";
+      const file = `${head}steps:\n  - { step: g, request: "GET https://a.example/g", ${secret}, ${more} }\n  - { step: n, note: "\${size(steps.g.items)} \${steps.g.items[0].code}" }\n`;
+      const it = new World(file, (_request, times) => ({
+        status: 200,
+        body: { items: [hut], pin: "4712", next: times === 0 ? "4713" : null, done: times > 0 },
+      }));
+      expect([more, (await it.runToEnd()).state]).toEqual([more, "succeeded"]);
+      expect(it.sent).toHaveLength(2);
+      expect(shown(it).match(/.{90}471[123].{9}/)).toBeNull();
+      expect(shown(it)).toContain('"name":"corrie"');
+    }
+  });
+
+  it("is masked in a response that leaves a call unsure, and in its reason", async () => {
+    const it = world(`  - { step: p, request: "POST https://a.example/p", secret: [body.code] }\n`, {
+      "/p": { status: 504, body: hut },
+    });
+    expect((await it.run()).state).toBe("unsure");
+    expect(it.entries().find(({ type }) => type === "unsure")).toMatchObject({ response: { body: hut } });
+    expect(shown(it)).not.toContain("4711");
+  });
+
+  it("is in no message about a response that is not as it should be", async () => {
+    for (const [more, answer] of [
+      [", retry: { after: body.code }", { status: 429, body: { code: "4711" } }],
+      ["", { status: 302, headers: { location: "https://b.example/x?code=4711#4711" } }],
+      [", read: json-lines", { status: 200, text: "4711x\n" }],
+    ] as const) {
+      const it = world(`  - { step: p, request: "GET https://a.example/p", redirects: none${more} }\n`, {
+        "/p": answer as Answer,
+      });
+      await it.runToEnd();
+      const end = it.entries().at(-1);
+      expect(end).toMatchObject({ type: "finished", state: "failed" });
+      expect(end).not.toHaveProperty("error.message", expect.stringContaining("4711"));
+    }
+  });
+
   it("is masked in a loop: in its list, in what its items send and collect, and in what failed of them", async () => {
     const it = world(
       `  - { step: g, request: "GET https://a.example/g", secret: [body.items.*.code] }

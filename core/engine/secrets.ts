@@ -103,13 +103,44 @@ export function secretItemPlaces(
     return [];
   const [only, ...more] = paths;
   if (!only || more.length > 0 || !plainPath.test(list.text.trim())) return [[]];
-  const covers = walk.secrets.paths.some(
-    (secret) =>
-      secret.length <= only.length &&
-      secret.every((part, at) => part === "*" || only[at] === "*" || String(part) === only[at]),
-  );
+  const covers = walk.secrets.paths.some((secret) => isAbove(secret, only));
   const below = covers ? [] : walk.secrets.paths.filter((secret) => isBelow(secret, only));
   return below.length === 0 ? [[]] : below.map((secret) => secret.slice(only.length + 1));
+}
+
+/**
+ * The places that are secret in a part of what an expression gives; `[[]]` where all of it is. Of a path, what lies deeper
+ * is told apart; any other expression that reads a secret gives one.
+ * @param part the name of the part, such as `body`
+ */
+export function secretPlacesIn(walk: Walk, expression: Expression, part: string): Path[] {
+  const [only, ...more] = pathsOf(expression).map((path) => [...path, part]);
+  const { paths } = walk.secrets;
+  if (!only || paths.length === 0) return [];
+  const isPlain = more.length === 0 && plainPath.test(expression.text.trim());
+  const touches = [only, ...more].some((path) =>
+    paths.some((secret) => isBelow(secret, path) || isAbove(secret, path)),
+  );
+  if (!touches) return [];
+  if (!isPlain || paths.some((secret) => isAbove(secret, only))) return [[]];
+  return paths.filter((secret) => isBelow(secret, only)).map((secret) => secret.slice(only.length));
+}
+
+/** Whether an expression over a call's own response reads what is secret in it. */
+export function readsOwnSecret(walk: Walk, step: Step, expression: Expression | undefined): boolean {
+  if (!expression || walk.secrets.paths.length === 0) return false;
+  return walk.secrets.readBy(
+    pathsOf(expression).map((path) => ["steps", step.name, ...path]),
+    {},
+  );
+}
+
+/** Whether a place is a path itself, or what it lies in. */
+function isAbove(place: Path, path: readonly string[]): boolean {
+  return (
+    place.length <= path.length &&
+    place.every((part, at) => part === "*" || path[at] === "*" || String(part) === path[at])
+  );
 }
 
 const plainPath = /^[A-Za-z_]\w*(\.[A-Za-z_]\w*|\[\d+\]|\["[^"\\]*"\])*$/;

@@ -1,5 +1,5 @@
 import { bounds } from "../values/bounds.js";
-import { parseJson, type Json, type JsonObject } from "../values/json.js";
+import { parseJson, type JsonSyntaxError, type Json, type JsonObject } from "../values/json.js";
 
 /** Bodies that are lists of items, each readable as soon as it has come. */
 export type ItemReading = "events" | "json-lines";
@@ -73,7 +73,10 @@ export class ItemReader {
     try {
       return parseJson(text);
     } catch (error) {
-      throw new LineFault(`line ${this.#line} is not JSON: ${(error as Error).message.slice(0, 200)}`);
+      // Where it breaks, and not what stands there, which may be a secret.
+      const { position } = error as JsonSyntaxError;
+      const where = position === undefined ? "" : ` (it breaks at character ${position + 1})`;
+      throw new LineFault(`line ${this.#line} is not JSON${where}`);
     }
   }
 

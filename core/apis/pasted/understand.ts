@@ -1,5 +1,6 @@
 import { fromBase64, fromUtf8, toBase64, utf8 } from "../../values/encodings.js";
 import { isObject, parseJson, type Json, type JsonObject } from "../../values/json.js";
+import { bounds } from "../../values/bounds.js";
 import { derivedId, uniqueId } from "../openapi.js";
 import type { OperationPlace } from "../edit.js";
 import { addField } from "./fields.js";
@@ -74,6 +75,7 @@ export function understandPasted(pasted: PastedRequest): UnderstoodRequest {
   else if (keys.parts.length > 0)
     secret = { kind: "api-key", parts: [...(secret ? partsOf(secret) : []), ...keys.parts] };
   if (secret) notes.push("A key was found. It goes into a credential, and never into the document.");
+  if (notes.length > bounds.notes) notes.splice(bounds.notes, Infinity, "There is more of the kind.");
   return {
     form: pasted.form,
     method: pasted.method,

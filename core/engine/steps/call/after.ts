@@ -5,9 +5,11 @@ import { renderTemplate } from "../../../expressions/templates.js";
 import type { ValueMap } from "../../../expressions/values.js";
 import { printForPeople } from "../../../values/durations.js";
 import { kindOf, printJson, type Json } from "../../../values/json.js";
+import { mask } from "../../../values/masking.js";
 import type { Pages, ReadyCall, Until } from "../../../workflows/steps.js";
 import type { EntryOf, NextRequest } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
+import { readsOwnSecret } from "../../secrets.js";
 import { StepFailed } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
@@ -61,7 +63,7 @@ export function after(
     throw failed(
       path,
       "pages",
-      `A page points back to one that was read before (${walk.secrets.masks.text(shownNext(next))}), so reading would never end.`,
+      `A page points back to one that was read before (${readsOwnSecret(walk, step, step.pages.next) ? mask : walk.secrets.masks.text(shownNext(next))}), so reading would never end.`,
     );
   return oneOrigin({ ...page, next }, step, leg, path);
 }

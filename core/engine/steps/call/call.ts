@@ -9,7 +9,8 @@ import type { Walk } from "../../walk.js";
 import { evaluated, takeEnded } from "../ended.js";
 import { outcomeOf } from "./outcome.js";
 import type { Json } from "../../../values/json.js";
-import { responseSecrets, secretItemPlaces, secretParts } from "../../secrets.js";
+import type { Path } from "../../../values/paths.js";
+import { readsOwnSecret, responseSecrets, secretItemPlaces, secretParts } from "../../secrets.js";
 import { beginCall } from "./begin.js";
 import { isSafe, legOf } from "./leg.js";
 import { readyCall } from "./operation.js";
@@ -63,7 +64,7 @@ export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: S
       ...entry,
       ...(response ? { response } : {}),
       ...more,
-      ...maskedItems(walk, step, entry, more.items),
+      ...maskedMore(walk, step, entry, more),
     };
     walk.write.note(noted);
     if (verdict.wait === undefined && !verdict.next)
@@ -88,19 +89,21 @@ function finish(
   return walk.write.flush();
 }
 
-/** Secrets in the items of a page: by the names of their fields, and where they were taken from secret places. */
-function maskedItems(
+/** Secrets in what asks for the next page, and in the items of this one: by the names of their fields, and where they were taken from secret places. */
+function maskedMore(
   walk: Walk,
   step: ReadyCall,
   entry: EntryOf<"attempt">,
-  items: Json[] | undefined,
+  { items, next }: Pick<Verdict, "items" | "next">,
 ): Pick<EntryOf<"attempt">, "masked"> {
+  const asks = next && readsOwnSecret(walk, step, step.pages?.next);
+  const asked: Path[] = asks ? [next.mark ? ["next", "mark", "value"] : ["next", "url"]] : [];
   if (!items) return {};
   const named = responseSecrets(walk, items, ["steps", step.name, "items"]).map((place) => [
     "items",
     ...place,
   ]);
-  const list = step.pages?.items;
+  const list = step.pages?.items ?? step.until?.collect;
   const inItem = list
     ? secretItemPlaces(walk, list, {}, (path) => (path[0] === "body" ? ["steps", step.name, ...path] : path))
     : [];
@@ -108,7 +111,12 @@ function maskedItems(
     [],
     inItem.map((place) => ["steps", step.name, "items", "*", ...place]),
   );
-  const masked = [...(entry.masked ?? []), ...named, ...inItem.map((place) => ["items", "*", ...place])];
+  const masked = [
+    ...(entry.masked ?? []),
+    ...asked,
+    ...named,
+    ...inItem.map((place) => ["items", "*", ...place]),
+  ];
   return masked.length > 0 ? { masked } : {};
 }
 

@@ -2,7 +2,16 @@ import type { ValueMap } from "../../../expressions/values.js";
 import { isConditional } from "../../../http/conditional.js";
 import { isGone, isOfGateway, nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
 import { parseDuration, printForPeople } from "../../../values/durations.js";
-import { Exact, isObject, own, printJson, setOwn, type Json, type JsonObject } from "../../../values/json.js";
+import {
+  aKind,
+  Exact,
+  isObject,
+  own,
+  printJson,
+  setOwn,
+  type Json,
+  type JsonObject,
+} from "../../../values/json.js";
 import { maskPlaces } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { EntryOf, RecordedResponse, RunError, UnknownCause } from "../../entries.js";
@@ -116,7 +125,7 @@ export function waitSaid(
   if (millis !== undefined && Number.isFinite(millis) && millis >= 0) return Math.ceil(millis);
   throw new StepFailed({
     code: "bad-value",
-    message: `"retry.after" gave ${printJson(value).slice(0, 60)}, which is neither a number of seconds nor a duration.`,
+    message: `"retry.after" gave ${aKind(value)}, which is neither a number of seconds nor a duration such as 20s.`,
     step: path,
     field: "retry.after",
   });
@@ -261,7 +270,10 @@ function specialFailure(
       step.effect === "reads" || step.redirects === "resend"
         ? "No further redirect was followed."
         : 'A call that writes is not sent again elsewhere. Put the new address there, or say "redirects: resend" if it may.';
-    return { code: "redirected", message: `${begin}: the response leads to ${location}. ${hint}` };
+    return {
+      code: "redirected",
+      message: `${begin}: the response leads to ${location.split(/[?#]/, 1)[0] ?? ""}. ${hint}`,
+    };
   }
   const condition = step.conditions?.ifMatch;
   if (status === 412 && condition)

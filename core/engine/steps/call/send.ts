@@ -13,7 +13,7 @@ import { StepFailed } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
 import { exchange, type Exchanged, type ExchangeOptions } from "./exchange.js";
-import { unchangedSince } from "./conditions.js";
+import { unchangedSecrets, unchangedSince } from "./conditions.js";
 import { waitSaid } from "./judge.js";
 import { StopWhen } from "./stop-when.js";
 import { notSent, plannedFault } from "./pretend.js";
@@ -207,6 +207,7 @@ export function attemptEntry(
     walk.write.secret([], [["steps", step.name, "url"]]);
     masked.push(["response", "url"]);
   }
+  masked.push(...unchangedSecrets(walk, step, entry.response));
   const { body, text, headers } = entry.response;
   const seen = { body, headers: { ...headers }, ...(text === undefined ? {} : { text }) };
   if (text !== undefined) walk.write.secret(secretFormValues(text), []);
