@@ -8,7 +8,6 @@ import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
 import { evaluated, takeEnded } from "../ended.js";
 import { outcomeOf } from "./outcome.js";
-import type { Json } from "../../../values/json.js";
 import type { Path } from "../../../values/paths.js";
 import { readsOwnSecret, responseSecrets, secretItemPlaces, secretParts } from "../../secrets.js";
 import { beginCall } from "./begin.js";
