@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { DiskFull, World } from "./fakes.test.kit.js";
+import { DiskFull, Killed, World } from "./fakes.test.kit.js";
 
 const folder = join(import.meta.dirname, "past-journals", "1");
 const kinds = readdirSync(folder)
@@ -48,6 +48,53 @@ async function toEnd(world: World): Promise<{ state: string; failed: number; uns
 
 const decided = (world: World, { path }: { path: string }): boolean =>
   world.entries().some((entry) => entry.type === "decided" && entry.path === path);
+
+/** A conditional change whose first response is lost: the repeat is answered 412, and the URL is read. */
+const conditional = `copper-kettle: 1
+name: c
+steps:
+  - { step: put, request: PUT https://a.example/note, headers: { If-None-Match: "*" }, body: { json: { a: 1 } } }
+  - { step: after, request: POST https://a.example/log }
+`;
+/** The API really keeps what was put: a second PUT finds it, and each POST is one line. */
+function noteWorld(lines: string[]): (file: string) => World {
+  const there = { was: false };
+  return (file) =>
+    new World(file, ({ method }) => {
+      if (method === "GET") return there.was ? { status: 200, body: { a: 1 } } : { status: 404 };
+      if (method === "POST") return (lines.push("line"), { status: 201 });
+      if (there.was) return { status: 412 };
+      there.was = true;
+      return "cut";
+    });
+}
+
+describe("a conditional change whose response is lost", () => {
+  it("is settled once, whichever write of its journal fails and wherever its process is killed", async () => {
+    const whole = noteWorld([])(conditional);
+    expect(await toEnd(whole)).toMatchObject({ state: "succeeded", unsure: 0 });
+    expect(whole.rows.some(({ entry }) => entry.type === "decided" && entry.by === "look")).toBe(true);
+    for (let n = 0; n < whole.writes; n++) {
+      const world = noteWorld([])(conditional);
+      world.failsAt = n;
+      expect([n, (await toEnd(world)).state]).toEqual([n, "succeeded"]);
+      expect([n, world.count("POST")]).toEqual([n, 1]);
+    }
+    for (let n = 1; n < whole.rows.length; n++) {
+      const lines: string[] = [];
+      const worldOf = noteWorld(lines);
+      const first = worldOf(conditional);
+      first.diesAt = n;
+      await expect(first.runToEnd()).rejects.toThrow(Killed);
+      const second = worldOf(conditional);
+      second.rows = first.rows;
+      second.time = first.time;
+      const { state, unsure } = await toEnd(second);
+      // Only the call behind it may be one of which nobody knows.
+      expect([n, state, lines.length + unsure >= 1, lines.length <= 1]).toEqual([n, "succeeded", true, true]);
+    }
+  });
+});
 
 describe("a store that fails the n-th write of a run", () => {
   it.each(kinds)(
