@@ -143,6 +143,19 @@ describe("whoever may not use a credential", () => {
       params: { name: "mine" },
       body: { ...api, credential: "own" },
     });
+    // Nor does odd send its calls elsewhere: by an operation with servers of its own, pasted or written.
+    const elsewhere = { operationId: "guest", servers: [{ url: "https://elsewhere.example" }] };
+    for (const change of [
+      it_.odd.call(routes.putOperation, {
+        params: { name: "mine", id: "guest" },
+        body: { operation: elsewhere },
+      }),
+      it_.odd.call(routes.addOperation, {
+        params: { name: "mine" },
+        body: { text: "curl https://elsewhere.example/x" },
+      }),
+    ])
+      expect(await statusOf(change)).toBe(403);
     const { id } = await it_.odd.call(routes.startRun, { params: { name: "by-api" }, body: {} });
     expect((await it_.world.settled(id)).error).toMatchObject({
       code: "credential",

@@ -28,7 +28,7 @@ import type { Context } from "../context.js";
 import { findApi, findOperation } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { serve } from "../serve-route.js";
-import { apiDetailView, operationUsers } from "./apis.js";
+import { apiDetailView, operationUsers, requireCredential } from "./apis.js";
 
 export function serveOperations(app: Express, context: Context): void {
   const { apis, workflows } = context;
@@ -55,6 +55,7 @@ export function serveOperations(app: Express, context: Context): void {
     const { open, operation } = findOperation(context, name, id);
     const method = body.method?.toUpperCase() ?? operation.method;
     const path = body.path ?? operation.path;
+    if (body.operation["servers"] !== undefined) requireCredential(context, open.document, by);
     const moved = method !== operation.method || path !== operation.path;
     requireSound(open, operation, { method, path }, body.operation);
     const without = moved ? withoutOperation(open.document, operation) : open.document;
@@ -104,6 +105,7 @@ export function serveOperations(app: Express, context: Context): void {
       new Set(open?.api.operations.map(({ id }) => id)),
     );
     const notes = [...sample.notes];
+    if (open && made.operation["servers"] !== undefined) requireCredential(context, open.document, by);
     if (made.operation["servers"] !== undefined)
       notes.push(`This operation goes to ${sample.server}, and other calls of ${name} to ${servers[0]}.`);
     const credential = body.credential ?? null;
