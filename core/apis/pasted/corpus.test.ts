@@ -247,6 +247,16 @@ describe("pasted requests are understood in every respect", () => {
     expect(understood.secret).toMatchObject({ kind: "api-key", parts: { length: 6 } });
   });
 
+  it("a text that only looks like a number is sent as it was written", () => {
+    const text = "https://a.example/x?version=7.0&count=5&zip=00501";
+    const made = operationFromPasted(understandPasted(readPasted(text)), { placeholders: {} }, new Set());
+    expect(made.operation["parameters"]).toMatchObject([
+      { name: "version", schema: { type: "string" }, example: "7.0" },
+      { name: "count", schema: { type: "integer" }, example: 5 },
+      { name: "zip", schema: { type: "string" }, example: "00501" },
+    ]);
+  });
+
   it("joins an API whose address has a path, or goes to a server of its own", () => {
     const servers = ["https://stays.example/v2"];
     const place = (address: string) =>
