@@ -124,6 +124,20 @@ describe("pasted requests are understood in every respect", () => {
     ],
     [`https://ann:pw@stays.example/guests`, `GET ${url} key basic ann:pw`],
     // Ids are no keys, and placeholders are none.
+    [`$ curl ${url} \\\n> -H "X-Team: office"`, `GET ${url} [X-Team=office]`],
+    [`curl ${url}/${long} -u a:b`, `GET ${url}/${long} key basic a:b`],
+    [
+      `curl ${url}/4b825dc642cb6eb9a060e54bf8d69288fbee4904`,
+      `GET ${url}/4b825dc642cb6eb9a060e54bf8d69288fbee4904`,
+    ],
+    [
+      `curl '${url}?filter=createdAt:2026-11-29T00:00' -A okhttp/4.12.0-snapshot-20260101a`,
+      `GET ${url}?filter=createdAt:2026-11-29T00:00`,
+    ],
+    [
+      `$ curl ${url} -d '50% off\n> 7 of 9' -H 'Content-Type: text/plain'`,
+      `POST ${url} text text/plain 50% off\n> 7 of 9`,
+    ],
     [
       `curl '${url}/0b1c2d3e-0000-4000-8000-123456789abc?request_id=${long}'`,
       `GET ${url}/0b1c2d3e-0000-4000-8000-123456789abc?request_id=${long}`,
@@ -232,7 +246,7 @@ describe("pasted requests are understood in every respect", () => {
   it("no key of any place is in the operation that is made of it", () => {
     const text = `curl -u ann:password-1 'https://hooks.example/in/${long}?token=token-22' -H 'X-Api-Key: header-333' -b 'sid=cookie-4444' -d '{"secret":"body-55555","deep":{"password":"deep-666666","id":"i"}}'`;
     const understood = understandPasted(readPasted(text));
-    const made = operationFromPasted(understood, { placeholders: {} }, new Set());
+    const made = operationFromPasted(understood, { placeholders: { 1: "id" } }, new Set());
     const printed = printJson(made as unknown as Json);
     for (const key of [
       "password-1",
@@ -244,7 +258,7 @@ describe("pasted requests are understood in every respect", () => {
       "deep-666666",
     ])
       expect(printed).not.toContain(key);
-    expect(understood.secret).toMatchObject({ kind: "api-key", parts: { length: 6 } });
+    expect(understood.secret).toMatchObject({ kind: "api-key", parts: { length: 5 } });
   });
 
   it("a text that only looks like a number is sent as it was written", () => {

@@ -49,7 +49,7 @@ export function looksSecret(text: string): boolean {
   if (/^ey[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{4,}\.[A-Za-z0-9_-]*$/.test(text)) return true;
   if (text.length < 24 || text.length > 4_096 || !/^[A-Za-z0-9_+/=:.~-]+$/.test(text)) return false;
   if (/^[0-9a-f-]{36}$/i.test(text) || !/\d/.test(text) || !/[A-Za-z]/.test(text)) return false;
-  if (/^\d{4}-\d\d-\d\d|:\/\/|^\/|\.\w{2,4}$/.test(text)) return false;
+  if (/\d{4}-\d\d-\d\d|:\/\/|^\/|\.\w{2,4}$/.test(text)) return false;
   // Words with numbers behind them, such as a media type with its version.
   if (text.split(/[^A-Za-z0-9]+/).every((part) => /^([A-Za-z]*\d{0,3}|\d{4})$/.test(part))) return false;
   const isHex = /^[0-9a-f]+$/i.test(text);
@@ -94,7 +94,8 @@ export class FoundKeys {
     return path
       .split("/")
       .map((part) => {
-        if (!looksSecret(part)) return part;
+        // Hexadecimal digits are ids: of a commit, of a file.
+        if (!looksSecret(part) || /^[0-9a-f]+$/i.test(part)) return part;
         const name = this.parts.some(({ place }) => place === "path") ? `key${this.parts.length + 1}` : "key";
         this.parts.push({ place: "path", name, prefix: "", secret: part });
         this.notes.push(`A part of the path looks like a key. It stands as {${name}} in the path.`);

@@ -60,9 +60,12 @@ function withoutFence(text: string): string {
   return /(?:^|\n)[ \t]*```[^\n]*\n([\s\S]*?)\n[ \t]*```/.exec(text)?.[1] ?? text;
 }
 
-/** Commands without the prompts in front of their lines. */
+/** Commands without the prompts in front of their lines; what only looks like one, in a body, stays. */
 function withoutPrompts(text: string): string {
-  return text.replace(/^[ \t]*(?:[\w.@~:/\\-]*[$%#]|>|PS [^>\n]*>)[ \t]+(?=\S)/gm, "");
+  const first =
+    /^[ \t]*(?:[\w.@~:/\\-]*[$%#]|PS [^>\n]*>)[ \t]+(?=(?:curl|sudo|time|command|env|export|set)\b|[A-Za-z_]\w*=)/gm;
+  const bare = text.replace(first, "");
+  return bare === text ? text : bare.replace(/(\\[ \t]*\r?\n)[ \t]*>[ \t]+/g, "$1");
 }
 
 function readUrl(text: string): PastedRequest {

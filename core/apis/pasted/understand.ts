@@ -4,7 +4,7 @@ import { bounds } from "../../values/bounds.js";
 import { derivedId, uniqueId } from "../openapi.js";
 import type { OperationPlace } from "../edit.js";
 import { addField } from "./fields.js";
-import { FoundKeys, isPlaceholder, type FoundKey } from "./keys.js";
+import { FoundKeys, isPlaceholder, looksSecret, type FoundKey } from "./keys.js";
 import { decoded, formOf, pastedUrl, type PastedBody, type PastedRequest } from "./request.js";
 
 /** A part of the path that looks as if it changed from call to call. */
@@ -56,10 +56,9 @@ export function understandPasted(pasted: PastedRequest): UnderstoodRequest {
   let secret: FoundSecret | undefined;
   for (const [name, value] of pasted.headers) {
     if (/^authorization$/i.test(name)) secret = authorizationOf(value, notes) ?? secret;
-    else if (keys.take("header", name, value) || idle.test(name)) continue;
+    else if (idle.test(name) || keys.take("header", name, value)) continue;
     else if (!/^accept$/i.test(name) || value !== "*/*") addField(headers, name, value);
   }
-  const path = keys.inPath(shownPath(url.pathname));
   const body = pasted.body && keys.inBody(pasted.body);
   if (pasted.user) {
     const { scheme = "basic", user, password } = pasted.user;
@@ -68,6 +67,9 @@ export function understandPasted(pasted: PastedRequest): UnderstoodRequest {
     secret ??= { kind: "basic", user: decoded(url.username), password: decoded(url.password) };
     notes.push("User and password were removed from the address.");
   }
+  // An address may be its own proof. Where something else proves it, what looks so in the path is an id.
+  const isProved = secret !== undefined || keys.parts.length > 0;
+  const path = isProved ? shownPath(url.pathname) : keys.inPath(shownPath(url.pathname));
   if (keys.parts.length > 0 && secret?.kind === "digest")
     notes.push(
       `The request also has a key as ${keys.parts.map(({ name }) => name).join(", ")}. Save it as a second credential.`,
@@ -209,7 +211,7 @@ export function operationFromPasted(
       const name = plan.placeholders[index];
       if (name === undefined) return part;
       const value = decoded(part);
-      const isExample = !/^([{<:$]|%24)/.test(part);
+      const isExample = !/^([{<:$]|%24)/.test(part) && !looksSecret(value);
       parameters.push({
         name,
         in: "path",
