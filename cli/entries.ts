@@ -1,4 +1,4 @@
-import { printForPeople, statusText, type Entry, principalName } from "@copper-kettle/core";
+import { bodyOfAttempt, printForPeople, statusText, type Entry, principalName } from "@copper-kettle/core";
 import colors from "./colors.js";
 import { brief, stateText } from "./output.js";
 
@@ -41,7 +41,7 @@ function textOf(entry: Entry): string | undefined {
       const items = entry.items
         ? `${entry.items.length} ${entry.items.length === 1 ? "item" : "items"}  `
         : "";
-      return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${items}${brief(entry.response?.body, 80)}${wait}`;
+      return `${step}  ${paint(`${status}${statusText(status)}`)} ${took}  ${items}${brief(bodyOfAttempt(entry), 80)}${wait}`;
     }
     case "limited":
       return `${step}  waits for the rate limit of its API`;

@@ -113,6 +113,7 @@ export * from "./engine/principals.js";
 export * from "./engine/summary.js";
 export * from "./engine/repeat.js";
 export * from "./engine/compare.js";
+export { bodyOfAttempt } from "./engine/page-body.js";
 export { fixedOutcomes, scopeOf } from "./engine/shown-scope.js";
 export { advance, type Advanced } from "./engine/advance.js";
 export type { RunFacts } from "./engine/frame.js";

@@ -1,5 +1,6 @@
 import { isObject, own, printJson, type Json } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
+import { bodyOfAttempt } from "./page-body.js";
 import type { Entry } from "./entries.js";
 
 /** One place at which two runs differ. Undefined if a run has nothing there. */
@@ -84,7 +85,7 @@ function told(entries: Iterable<Entry>): Map<string, Told> {
       const step = at(entry.path, entry.sentAt);
       step.attempts++;
       step.seen["response"] = entry.response
-        ? { status: entry.response.status, body: entry.items ?? entry.response.body }
+        ? { status: entry.response.status, body: bodyOfAttempt(entry) }
         : { failure: entry.failure?.kind ?? null };
     } else if (entry.type === "ended") {
       const step = at(entry.path, entry.at);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { statusText, type Json, type RecordedRequest } from "@copper-kettle/core";
+import { bodyOfAttempt, statusText, type Json, type RecordedRequest } from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
 import { when } from "../../logic/format.js";
 import type { Row } from "../../logic/waterfall.js";
@@ -93,9 +93,8 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           </div>
           <div v-if="attempt.items" class="body">
             {{ attempt.items.length }} {{ attempt.items.length === 1 ? "item" : "items" }} of this page
-            <JsonTree :value="attempt.items" :open-to="0" />
           </div>
-          <div v-else class="body"><BodyView :body="attempt.response.body" /></div>
+          <div class="body"><BodyView :body="bodyOfAttempt(attempt)" /></div>
           <div v-for="one in attempt.drift ?? []" :key="one.what + one.path" class="text-warning">
             does not match its schema at {{ one.path || "the body" }}: {{ one.detail }}
           </div>

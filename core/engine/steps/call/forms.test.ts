@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { bodyOfAttempt } from "../../page-body.js";
 import { printJson } from "../../../values/json.js";
 import { readWorkflow } from "../../../workflows/read.js";
 import type { Answer } from "../../fakes.test.kit.js";
@@ -77,6 +78,11 @@ describe("pages whose mark is not in the query", () => {
       [{ rows: { items: [] }, next: 1, total: 3 }, [0], ["rows", "items"]],
       [{ rows: { items: [] }, next: 2, total: 3 }, [1], ["rows", "items"]],
       [{ rows: { items: [2] }, next: null, total: 3 }, [2], undefined],
+    ]);
+    expect(attempts.map(bodyOfAttempt)).toEqual([
+      { rows: { items: [0] }, next: 1, total: 3 },
+      { rows: { items: [1] }, next: 2, total: 3 },
+      { rows: { items: [2] }, next: null, total: 3 },
     ]);
   });
 

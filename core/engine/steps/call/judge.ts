@@ -2,21 +2,13 @@ import type { ValueMap } from "../../../expressions/values.js";
 import { isConditional } from "../../../http/conditional.js";
 import { isGone, isOfGateway, nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
 import { parseDuration, printForPeople } from "../../../values/durations.js";
-import {
-  aKind,
-  Exact,
-  isObject,
-  own,
-  printJson,
-  setOwn,
-  type Json,
-  type JsonObject,
-} from "../../../values/json.js";
+import { aKind, Exact, isObject, own, printJson, type Json } from "../../../values/json.js";
 import { maskPlaces } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { EntryOf, RecordedResponse, RunError, UnknownCause } from "../../entries.js";
 import type { StepLog } from "../../replayed.js";
 import { shownCall } from "../../secrets.js";
+import { withItemsAt } from "../../page-body.js";
 import { StepFailed } from "../../signals.js";
 import type { Frame } from "../../frame.js";
 import type { Walk } from "../../walk.js";
@@ -155,18 +147,7 @@ function goesOn(
   const { itemsAt, ...result } = after(walk, step, frame, log, leg, entry);
   if (!result.items || !result.next || !entry.response || !itemsAt) return result;
   const { text: _text, ...response } = entry.response;
-  return { ...result, itemsAt, response: { ...response, body: withoutItems(response.body, itemsAt) } };
-}
-
-/** The body of a page with an empty list in the place of its items, which are stored once. */
-function withoutItems(body: Json, [key, ...rest]: string[]): Json {
-  if (key === undefined || !isObject(body)) return [];
-  const copy: JsonObject = {};
-  for (const name of Object.keys(body)) {
-    const inner = own(body, name) as Json;
-    setOwn(copy, name, name === key ? withoutItems(inner, rest) : inner);
-  }
-  return copy;
+  return { ...result, itemsAt, response: { ...response, body: withItemsAt(response.body, itemsAt, []) } };
 }
 
 function isSuccess(
