@@ -8,7 +8,7 @@ import { World } from "./kit.js";
 describe("the HTTP interface", () => {
   let world: World;
   beforeAll(async () => {
-    world = await World.start();
+    world = await World.start({ env: { COPPER_KETTLE_TRUSTED_PROXIES: "127.0.0.1/32" } });
     await world.publishExample("greet-guest");
   });
   afterAll(() => world.close());
@@ -48,20 +48,20 @@ describe("the HTTP interface", () => {
     expect(await (await fetch(`${world.url}/readyz`)).json()).toEqual({ ready: true });
   });
 
-  it.each(Object.entries(routes).filter(([, route]) => route.needs !== "nothing"))(
-    "wants a token for %s",
-    async (_name, route) => {
-      const path = route.path.replace(/\{\w+\}/g, "x");
-      const without = await fetch(world.url + path, { method: route.method });
-      expect(without.status).toBe(401);
-      expect(without.headers.get("www-authenticate")).toContain("Bearer");
-      const wrong = await send(route.method, path, route.body ? {} : undefined, {
-        Authorization: "Bearer ck_wrong",
-      });
-      expect(wrong.status).toBe(401);
-      expect(wrong.headers.get("content-type")).toContain("application/problem+json");
-    },
-  );
+  const guarded = Object.entries(routes).filter(([, route]) => route.needs !== "nothing");
+  it.each(guarded)("wants a token for %s", async (name, route) => {
+    const path = route.path.replace(/\{\w+\}/g, "x");
+    const without = await fetch(world.url + path, { method: route.method });
+    expect(without.status).toBe(401);
+    expect(without.headers.get("www-authenticate")).toContain("Bearer");
+    const wrong = await send(route.method, path, route.body ? {} : undefined, {
+      Authorization: "Bearer ck_wrong",
+      // From an address of its own each: of one, only so many wrong ones are looked at.
+      "X-Forwarded-For": `198.51.100.${guarded.findIndex(([one]) => one === name)}`,
+    });
+    expect(wrong.status).toBe(401);
+    expect(wrong.headers.get("content-type")).toContain("application/problem+json");
+  });
 
   it("keeps its token in a file that only its owner reads", async () => {
     for (const file of ["token", "sealing.key"])

@@ -31,14 +31,21 @@ describe("somebody who means harm", () => {
       "erase",
       "pause",
       "prune",
+      "putNetwork",
       "putNotifications",
       "putRetention",
+      "removeNetwork",
       "rotateKey",
       "tryNotifications",
       "withdrawGrant",
     ]);
     for (const [name, { method, path }] of owners) {
-      const headers = { Authorization: `Bearer ${it_.oddToken}`, "Content-Type": "application/json" };
+      const headers = {
+        Authorization: `Bearer ${it_.oddToken}`,
+        "Content-Type": "application/json",
+        // Node does not say of itself how long the body of a DELETE is.
+        "Content-Length": "2",
+      };
       expect([name, (await it_.raw(method, path, { headers, body: "{}" })).status]).toEqual([name, 403]);
     }
     expect(await statusOf(it_.odd.call(routes.removeToken, { params: { name: "owner" } }))).toBe(403);

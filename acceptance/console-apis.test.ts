@@ -121,7 +121,7 @@ describe("APIs in the console", () => {
     await page.getByText("sk-••• (13 characters)").waitFor();
     await page.getByRole("button", { name: "Send now" }).click();
     await page.getByRole("button", { name: "Send", exact: true }).click();
-    await page.getByText("The address does not exist").waitFor();
+    await page.getByText("The address, or what it names, does not exist").waitFor();
     expect(odd.requests.at(-1)).toMatchObject({ method: "POST", url: "/huts/12/notes?lang=en" });
     await page.getByLabel("Name of part 1").fill("hut");
     await page.getByLabel("Name of the API").fill("odd");

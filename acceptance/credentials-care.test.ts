@@ -49,7 +49,7 @@ describe("the care of credentials", () => {
       state: "failed",
       error: {
         code: "credential",
-        message: expect.stringContaining("is incomplete: parts.1.secret is still missing"),
+        message: expect.stringContaining("is incomplete: the secret of header X-Store-Key is still missing"),
       },
     });
     await put("two-keys", {

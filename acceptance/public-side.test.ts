@@ -93,6 +93,7 @@ steps: [{ step: one, set: { a: 1 } }]
 });
 
 describe("the address of a client behind proxies", () => {
+  // Counts begin anew each minute: whichever way one falls into the calls, some of so many are refused.
   const wrongTokens = async (
     world: World,
     headers: (at: number) => Record<string, string>,
@@ -120,10 +121,10 @@ describe("the address of a client behind proxies", () => {
         .join(", ");
     expect(await wrongTokens(trusting, (at) => ({ Forwarded: forwarded(at + 200) }), 130)).toBe(0);
     const same = () => ({ Forwarded: 'for="[2001:db8::17]:4711";proto=https' });
-    expect(await wrongTokens(trusting, same, 130)).toBeGreaterThan(20);
+    expect(await wrongTokens(trusting, same, 230)).toBeGreaterThan(20);
     // What a client claims in the field that its proxy does not set is passed on, and does not count.
     const claimed = (at: number) => ({ "X-Forwarded-For": "192.0.2.7", Forwarded: forwarded(at + 400) });
-    expect(await wrongTokens(trusting, claimed, 130)).toBeGreaterThan(20);
+    expect(await wrongTokens(trusting, claimed, 230)).toBeGreaterThan(20);
     await trusting.close();
     const standard = await World.start({
       env: {
@@ -132,11 +133,11 @@ describe("the address of a client behind proxies", () => {
       },
     });
     const other = (at: number) => ({ "X-Forwarded-For": each(at), Forwarded: "for=192.0.2.8" });
-    expect(await wrongTokens(standard, other, 130)).toBeGreaterThan(20);
-    expect(await wrongTokens(standard, (at) => ({ "X-Forwarded-For": each(at) }), 130)).toBeGreaterThan(20);
+    expect(await wrongTokens(standard, other, 230)).toBeGreaterThan(20);
+    expect(await wrongTokens(standard, (at) => ({ "X-Forwarded-For": each(at) }), 230)).toBeGreaterThan(20);
     await standard.close();
     const plain = await World.start();
-    expect(await wrongTokens(plain, (at) => ({ "X-Forwarded-For": each(at) }), 130)).toBeGreaterThan(20);
+    expect(await wrongTokens(plain, (at) => ({ "X-Forwarded-For": each(at) }), 230)).toBeGreaterThan(20);
     await plain.close();
   });
 });

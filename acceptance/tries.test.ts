@@ -87,7 +87,7 @@ describe("trying calls", () => {
     ["POST", "/wants-form", /Content-Type was application\/json/],
     ["POST", "/field", /It names "beds"/],
     ["GET", "/only-post", /does not accept GET\. It takes POST/],
-    ["GET", "/nothing", /address does not exist/],
+    ["GET", "/nothing", /what it names, does not exist/],
   ])("%s %s is explained", async (method, path, explanation) => {
     const body = method === "POST" ? { body: { json: {} } } : {};
     const result = await call({ method, url: odd.url + path, ...body });
@@ -183,7 +183,7 @@ describe("trying calls", () => {
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     const missing = await world.ckettle(["try", "stays.guest", "-p", "id=g-99"]);
     expect(missing).toMatchObject({ code: 1 });
-    expect(missing.err).toContain("address does not exist");
+    expect(missing.err).toContain("what it names, does not exist");
     expect(await world.ckettle(["try", "stays.guest"])).toMatchObject({ code: 2 });
     const file = join(world.folder, "sample.txt");
     await writeFile(file, `POST ${odd.url}/only-post HTTP/1.1\nContent-Type: application/json\n\n{}`);

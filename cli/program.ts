@@ -5,6 +5,7 @@ import { addConstant } from "./commands/constant.js";
 import { addErase } from "./commands/erase.js";
 import { addKey } from "./commands/key.js";
 import { addLocks } from "./commands/locks.js";
+import { addNetwork } from "./commands/network.js";
 import { addNotifications } from "./commands/notifications.js";
 import { addPause } from "./commands/pause.js";
 import { addRateLimits } from "./commands/rate-limits.js";
@@ -53,6 +54,7 @@ export function buildProgram(): Command {
     addBackup,
     addRetention,
     addErase,
+    addNetwork,
     addNotifications,
     addApi,
     addTrigger,

@@ -7,6 +7,7 @@ declare class TextDecoder {
   decode(input?: Uint8Array, options?: { stream?: boolean }): string;
 }
 declare class URL {
+  static canParse(url: string, base?: string): boolean;
   constructor(url: string, base?: string);
   href: string;
   protocol: string;

@@ -8,16 +8,16 @@ import { closing, addressOf, hostsOf, listening, portOf, shownHostOf } from "./h
 import { CredentialUses } from "./credentials/use.js";
 import { callbackPath } from "./http/oauth-callback.js";
 import { EndpointFetch } from "./oauth/fetch.js";
+import { Logins } from "./oauth/logins.js";
 import { TokenKeeper } from "./oauth/keeper.js";
 import { TokenRequests } from "./oauth/requests.js";
 import { SignIns } from "./oauth/sign-in.js";
 import { UsableCredentials } from "./store/usable.js";
 import { TokenStore } from "./store/tokens.js";
 import { TryStore } from "./store/tries.js";
-import { addressRule } from "./outbound/guard.js";
 import { AsideReader } from "./outbound/aside.js";
 import { DocumentReader } from "./openapi/read.js";
-import { HttpTransport } from "./outbound/transport.js";
+import { assembleOutbound } from "./outbound/assembly.js";
 import { systemClock } from "./runs/clock.js";
 import { armAll } from "./triggers/arming.js";
 import { EventStore } from "./store/events.js";
@@ -130,11 +130,10 @@ export async function startService(config: Config): Promise<Service> {
   const workflows = new WorkflowStore(writer, apis, eventStore);
   await workflows.grants.loadAll();
   const journals = new JournalStore(store, writer, blobs, sealer);
-  const transport = new HttpTransport({
-    rule: addressRule(config.allowAddresses),
-    longestResponse: config.longestResponse,
-    userAgent: `copper-kettle/${version}`,
-  });
+  const settings = new SettingStore(writer, sealer);
+  await settings.loadAll();
+  const outbound = { ...config, userAgent: `copper-kettle/${version}` };
+  const { transport, networks, rule } = assembleOutbound(outbound, { settings, apis, credentials });
   const reader = new AsideReader();
   const documents = new DocumentReader();
   const files = new FileStore(writer, blobs, sealer);
@@ -144,13 +143,19 @@ export async function startService(config: Config): Promise<Service> {
   const endpoints = new EndpointFetch(transport, now);
   const requests = new TokenRequests(endpoints, now);
   const verifier = new TokenVerifier(new ServerMetadata(endpoints, now), endpoints, now);
-  const keeper = new TokenKeeper({ requests, tokens, credentials, activity, log, now });
+  const keeper = new TokenKeeper({
+    requests,
+    logins: new Logins(transport, credentials, now),
+    tokens,
+    credentials,
+    activity,
+    log,
+    now,
+  });
   const uses = new CredentialUses(credentials, keeper, activity, now);
   const remembered = new RememberedStore(writer, sealer, now);
   await remembered.loadAll();
   const rateLimiter = new RateLimiter(apis, now);
-  const settings = new SettingStore(writer, sealer);
-  await settings.loadAll();
   const runner = new Runner({
     journals,
     workflows,
@@ -241,6 +246,8 @@ export async function startService(config: Config): Promise<Service> {
     locks,
     journals,
     transport,
+    networks,
+    addressRule: rule,
     reader,
     documents,
     sealing,

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from "node:crypto";
 import type { Express, Request, Response } from "express";
+import { yard } from "./depot-sessions.js";
 import type { Definition } from "./stand-in.js";
 
 export const depotUser = "larkspur";
@@ -12,13 +13,15 @@ interface Order {
   count: number;
 }
 
-/** The old supplier: orders as CSV over Basic, stock as XML over Digest. */
+/** The old supplier: orders as CSV over Basic, stock as XML over Digest, pallets with a session. */
 export function depot(): Definition {
   let orders: Order[] = [];
+  const sessions = yard(depotUser, depotPassword);
   /** The nonces that were given out, with the counts that were used of each: a proof is taken once. */
   let nonces = new Map<string, Set<string>>();
   const reset = (): void => {
     nonces = new Map();
+    sessions.reset();
     orders = Array.from({ length: 7 }, (_, index) => ({
       number: `o-${index + 1}`,
       hut: index % 2 === 0 ? "corrie" : "eyrie",
@@ -58,7 +61,9 @@ export function depot(): Definition {
   return {
     name: "depot",
     reset,
+    settings: sessions.settings,
     routes(app: Express) {
+      sessions.routes(app);
       app.get("/orders", (request, response) => {
         const expected = `Basic ${Buffer.from(`${depotUser}:${depotPassword}`).toString("base64")}`;
         if (request.headers.authorization !== expected) {

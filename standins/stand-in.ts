@@ -39,6 +39,8 @@ export interface StandIn {
   name: string;
   /** Its address, such as http://127.0.0.1:4101. */
   url: string;
+  /** What arrived, for whoever runs it in the same process. */
+  requests: LoggedRequest[];
   close(): Promise<void>;
 }
 
@@ -137,6 +139,7 @@ export async function startStandIn(definition: Definition, port = 0, tls?: Stand
   return {
     name: definition.name,
     url: `${tls ? "https" : "http"}://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    requests,
     close: () =>
       new Promise((resolve) => {
         server.close(() => resolve());

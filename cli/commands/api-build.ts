@@ -54,6 +54,52 @@ export function addApiBuilding(group: Command): void {
       show(globals, made, () => `${name}.${made.id}  (revision ${made.api.revision})`);
     });
   group
+    .command("rename-operation")
+    .description("give an operation another id, also in the drafts that call it")
+    .argument("<operation>", "such as boards.createPost")
+    .argument("<to>", "its new id")
+    .action(async (operation: string, to: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const params = operationOf(operation);
+      const renamed = await clientOf(globals).call(routes.renameOperation, { params, body: { to } });
+      show(globals, renamed, () =>
+        [
+          `${operation} is ${params.name}.${to} now.`,
+          ...(renamed.changed.length > 0 ? [`Drafts that call it so: ${renamed.changed.join(", ")}.`] : []),
+          ...renamed.left.map(
+            ({ workflow, reason }) => `${workflow} still calls it by its old id: ${reason}`,
+          ),
+          "Published versions still find it by its old id.",
+        ].join("\n"),
+      );
+    });
+  group
+    .command("choices")
+    .description(
+      "list the choices of a parameter or field that another operation gives; calls that operation",
+    )
+    .argument("<operation>", "such as boards.createPost")
+    .argument("<parameter>")
+    .action(async (operation: string, of: string, _options: unknown, command: Command) => {
+      const globals = globalsOf(command);
+      const params = operationOf(operation);
+      const { choices } = await clientOf(globals).call(routes.choices, { params, query: { of } });
+      const rows = choices.map(({ value, label }) => [brief(value), label]);
+      show(globals, choices, () => table(["VALUE", "LABEL"], rows, "There are none."));
+    });
+  group
+    .command("remove-operation")
+    .description("remove an operation from its API")
+    .argument("<operation>", "such as boards.createPost")
+    .option("--yes", "even if workflows call it")
+    .action(async (operation: string, options: { yes?: boolean }, command: Command) => {
+      await clientOf(globalsOf(command)).call(routes.removeOperation, {
+        params: operationOf(operation),
+        query: { anyway: options.yes ? "true" : "false" },
+      });
+      say(`Removed ${operation}.`);
+    });
+  group
     .command("adopt")
     .description("turn a step's own request into an operation of an API, and call that instead")
     .argument("<workflow>")

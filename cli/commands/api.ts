@@ -6,6 +6,7 @@ import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
 import { addApiBuilding } from "./api-build.js";
+import { addApiNetwork } from "./network.js";
 import { readText } from "./workflow.js";
 
 interface GivenOptions {
@@ -28,9 +29,10 @@ export function addApi(program: Command): void {
   const group = program
     .command("api")
     .description(
-      "described APIs: add, from-curl, list, show, operations, samples, drift, diff, adopt, export, remove",
+      "described APIs: add, from-curl, list, show, operations, samples, drift, diff, adopt, rename-operation, remove-operation, network, export, remove",
     );
   addApiBuilding(group);
+  addApiNetwork(group);
   group
     .command("add")
     .description(

@@ -37,7 +37,17 @@ export interface AddOptions {
   subject?: string;
 }
 
-export const kinds = ["bearer", "basic", "digest", "api-key", "signed", "mutual-tls", "oauth2", "secret"];
+export const kinds = [
+  "bearer",
+  "basic",
+  "digest",
+  "api-key",
+  "signed",
+  "mutual-tls",
+  "oauth2",
+  "login",
+  "secret",
+];
 const grants = ["client-credentials", "authorization-code", "refresh-token", "password", "jwt-bearer"];
 
 /** A secret that a credential needs: how people call it, and where it goes. */
@@ -66,8 +76,8 @@ const ofCertificates = ["mutual-tls", "oauth2"];
 const onlyOf: [keyof AddOptions, string, string[]][] = [
   ["part", "--part", ["api-key"]],
   ["user", "--user", ["basic", "digest", "oauth2"]],
-  ["scheme", "--scheme", ["signed"]],
-  ["secret", "--secret", ["signed"]],
+  ["scheme", "--scheme", ["signed", "login"]],
+  ["secret", "--secret", ["signed", "login"]],
   ["certificate", "--certificate", ofCertificates],
   ["key", "--key", ofCertificates],
   ["pkcs12", "--pkcs12", ofCertificates],
@@ -104,7 +114,7 @@ export async function askAgain(settings: Record<string, unknown>, kind: string):
     for (const part of input["parts"] as { name: string; secret?: string }[])
       wanted.push({ label: part.name, put: (secret) => (part.secret = secret) });
   }
-  if (kind === "signed") {
+  if (kind === "signed" || kind === "login") {
     const names = settings["secrets"] as string[];
     const secrets: Record<string, string> = {};
     input["secrets"] = secrets;
@@ -138,13 +148,17 @@ function open(options: AddOptions): { input: Record<string, unknown>; wanted: Wa
       if (!options.user) throw needs(kind, "--user");
       input["user"] = options.user;
       return { input, wanted: [{ label: "Password", put: into("password") }] };
-    case "signed": {
+    case "signed":
+    case "login": {
       if (!options.scheme || options.secret.length === 0)
         throw needs(kind, "--scheme FILE and a --secret NAME for each secret that it uses");
       const secrets: Record<string, string | null> = Object.fromEntries(
         options.secret.map((name) => [name, null]),
       );
-      Object.assign(input, { scheme: readScheme(options.scheme), secrets });
+      const { hosts, ...scheme } = readScheme(options.scheme, kind);
+      // What the file says of the hosts stands where none are given.
+      if (options.host.length === 0 && Array.isArray(hosts)) options.host = hosts.map(String);
+      Object.assign(input, { scheme, secrets });
       return {
         input,
         wanted: options.secret.map((name) => ({
@@ -261,9 +275,16 @@ function needs(kind: string, what: string): Exit {
   return new Exit(exitCodes.wrongUse, `A credential of kind ${kind} needs ${what}.`);
 }
 
-function readScheme(file: string): unknown {
+/** A scheme out of a file, which may also say the kind and the hosts. */
+function readScheme(file: string, kind: string): Record<string, unknown> {
   try {
-    return parseYaml(readText(file));
+    const read: unknown = parseYaml(readText(file));
+    if (typeof read !== "object" || read === null || Array.isArray(read))
+      throw new Exit(exitCodes.wrongUse, `${file} is no mapping of a scheme's fields.`);
+    const { kind: written, ...scheme } = read as Record<string, unknown>;
+    if (written !== undefined && written !== kind)
+      throw new Exit(exitCodes.wrongUse, `${file} is of the kind ${String(written)}, and not ${kind}.`);
+    return scheme;
   } catch (error) {
     throw error instanceof Exit
       ? error

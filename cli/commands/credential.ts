@@ -121,8 +121,8 @@ function addAdd(group: Command): void {
   );
   command
     .option("--user <name>", "of basic, digest and the grant password: the user; the password is a secret")
-    .option("--scheme <file>", "of signed: the signing scheme, as YAML or JSON");
-  many(command, "--secret <name>", "of signed: the name of a secret that the scheme uses");
+    .option("--scheme <file>", "of signed and login: the scheme, as YAML or JSON");
+  many(command, "--secret <name>", "of signed and login: the name of a secret that the scheme uses");
   command
     .option("--certificate <file>", "of mutual-tls and oauth2: the certificate, in PEM")
     .option("--key <file>", "of mutual-tls and oauth2: the private key, in PEM")
@@ -261,6 +261,35 @@ function line(credential: CredentialInfo): string {
   return `${credential.name}: ${what}${next}`;
 }
 
+const renewalText = (kind: string, refreshable: boolean): string =>
+  kind === "login"
+    ? refreshable
+      ? "by the request that renews"
+      : "by another login"
+    : refreshable
+      ? "by its refresh token"
+      : "by asking again";
+
+/** The last login, as a request and what came of it; its secrets and its response are masked. */
+function loginRows(login: CredentialDetail["login"]): [string, string][] {
+  if (!login?.last) return [];
+  const { at, took, request, response, failure } = login.last;
+  const lines = [
+    `${request.method} ${request.url}`,
+    ...Object.entries(request.headers).map(([name, value]) => `${name}: ${value}`),
+    ...(request.body === null ? [] : [request.body]),
+    response ? `→ ${response.status}${took === null ? "" : `, ${took} ms`}` : "→ no response",
+    ...(response && response.body !== null ? [JSON.stringify(response.body)] : []),
+    ...(failure === null ? [] : [failure]),
+  ];
+  return [
+    [`login ${timeText(at)}`, lines.join("\n")],
+    ...(login.pausedUntil && Date.parse(login.pausedUntil) > Date.now()
+      ? ([["no login before", timeText(login.pausedUntil)]] as [string, string][])
+      : []),
+  ];
+}
+
 function sheet(detail: CredentialDetail): string {
   const { token, settings } = detail;
   const own = Object.entries(settings)
@@ -288,9 +317,10 @@ function sheet(detail: CredentialDetail): string {
       ? ([
           ["token", `obtained ${timeText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`],
           ["valid until", timeText(token.expiresAt) || "it is refused"],
-          ["refreshed", token.refreshable ? "by its refresh token" : "by asking again"],
+          ["refreshed", renewalText(detail.kind, token.refreshable)],
         ] as [string, string][])
       : []),
+    ...loginRows(detail.login),
     ...detail.certificates.map(({ subject, endsAt }): [string, string] => [
       "certificate",
       `${subject}, until ${timeText(endsAt)}`,

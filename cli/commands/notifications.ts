@@ -3,6 +3,7 @@ import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
 import { collect } from "./start.js";
+import { readText } from "./workflow.js";
 
 /** `notifications`: who is notified, and how. */
 export function addNotifications(program: Command): void {
@@ -23,6 +24,10 @@ export function addNotifications(program: Command): void {
     .option("--webhook <url>", "send CloudEvents there, signed as Standard Webhooks says; none removes it")
     .option("--smtp <host:port>", "the mail server; none removes it")
     .option("--tls <how>", "starttls, from-the-start or none", "starttls")
+    .option(
+      "--authority <file>",
+      "certificate authorities of the mail server to trust besides the usual ones, in PEM",
+    )
     .option("--user <name>", "at the mail server; the password comes from standard input")
     .option("--from <address>", "the sender")
     .option("--to <address>", "a receiver; repeat it for more", collect, [])
@@ -59,6 +64,7 @@ interface NotificationsOptions {
   webhook?: string;
   smtp?: string;
   tls: string;
+  authority?: string;
   user?: string;
   from?: string;
   to: string[];
@@ -79,6 +85,7 @@ async function notificationsInput(options: NotificationsOptions): Promise<Notifi
       tls: options.tls as "starttls",
       from,
       to: options.to,
+      ...(options.authority ? { authorities: readText(options.authority) } : {}),
       ...password,
     };
   }

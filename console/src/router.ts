@@ -41,6 +41,7 @@ export const router = createRouter({
       component: () => import("./pages/ComparePage.vue"),
       props: true,
     },
+    { path: "/network", name: "network", component: () => import("./pages/NetworkPage.vue") },
     { path: "/settings", name: "settings", component: () => import("./pages/SettingsPage.vue") },
     {
       path: "/runs/:id/expressions",

@@ -6,11 +6,13 @@ import { workflowsRoutes } from "./workflows.js";
 import { versionsRoutes } from "./versions.js";
 import { runsRoutes } from "./runs.js";
 import { byHandRoutes } from "./by-hand.js";
+import { recordsRoutes } from "./records.js";
 import { rememberedRoutes } from "./remembered.js";
 import { locksRoutes } from "./locks.js";
 import { rateLimitsRoutes } from "./rate-limits.js";
 import { constantsRoutes } from "./constants.js";
 import { sealingKeyRoutes } from "./sealing-key.js";
+import { networkRoutes } from "./network.js";
 import { notificationsRoutes } from "./notifications.js";
 import { retentionRoutes } from "./retention.js";
 import { triggerEventsRoutes } from "./trigger-events.js";
@@ -36,11 +38,13 @@ export const routes = {
   ...versionsRoutes,
   ...runsRoutes,
   ...byHandRoutes,
+  ...recordsRoutes,
   ...rememberedRoutes,
   ...locksRoutes,
   ...rateLimitsRoutes,
   ...constantsRoutes,
   ...sealingKeyRoutes,
+  ...networkRoutes,
   ...notificationsRoutes,
   ...retentionRoutes,
   ...backupsRoutes,

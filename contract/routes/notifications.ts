@@ -28,6 +28,10 @@ export const notificationsInput = z.strictObject({
         .enum(["starttls", "from-the-start", "none"])
         .default("starttls")
         .meta({ description: "none is for a server on this machine." }),
+      authorities: z
+        .string()
+        .optional()
+        .meta({ description: "Certificates of authorities to trust besides the usual ones, in PEM." }),
       user: z.string().optional(),
       password: z.string().optional(),
       from: z.string().min(3),
@@ -50,6 +54,7 @@ export const notifications = z.object({
       host: z.string(),
       port: z.number(),
       tls: z.enum(["starttls", "from-the-start", "none"]),
+      authorities: z.string().optional(),
       user: z.string().optional(),
       from: z.string(),
       to: z.array(z.string()),

@@ -7,6 +7,23 @@ export const content = z.array(
   z.object({ type: z.string(), schema: jsonObject.optional(), example: json.optional() }),
 );
 
+const added = {
+  rule: z
+    .object({ holds: z.string(), otherwise: z.string() })
+    .optional()
+    .meta({ description: "x-ckettle-rule: must hold of its value before it is sent." }),
+  choicesFrom: z
+    .object({
+      operation: z.string(),
+      parameters: jsonObject,
+      items: z.string().optional(),
+      value: z.string(),
+      label: z.string(),
+    })
+    .optional()
+    .meta({ description: "x-ckettle-choices-from: another operation gives its choices." }),
+};
+
 export const parameter = z
   .object({
     name: z.string(),
@@ -21,8 +38,24 @@ export const parameter = z
     choices: z.array(json).optional(),
     example: json.optional(),
     fixed: json.optional(),
+    ...added,
   })
   .meta({ id: "Parameter" });
+
+export const bodyField = z
+  .object({
+    name: z.string(),
+    path: z.array(z.string()),
+    title: z.string(),
+    about: z.string().optional(),
+    required: z.boolean(),
+    default: json.optional(),
+    choices: z.array(json).optional(),
+    example: json.optional(),
+    fixed: json.optional(),
+    ...added,
+  })
+  .meta({ id: "BodyField" });
 
 export const operationSummary = z
   .object({
@@ -50,6 +83,16 @@ export const operationDetail = operationSummary
     responses: z.array(z.object({ status: z.string(), about: z.string(), content })),
     scopes: z.array(z.string()),
     success: z.string().nullable(),
+    fields: z.array(bodyField).meta({ description: "Of its body: a step may give them under parameters." }),
+    link: z.string().optional().meta({ description: "x-ckettle-link" }),
+    readBack: z
+      .object({ operation: z.string(), parameters: jsonObject })
+      .optional()
+      .meta({ description: "x-ckettle-read-back" }),
+    idsFrom: z.array(z.string()).optional().meta({ description: "x-ckettle-ids-from" }),
+    actsFor: z.enum(["both", "person", "application"]).optional().meta({ description: "x-ckettle-acts-for" }),
+    keyPage: z.string().optional().meta({ description: "x-ckettle-key-page" }),
+    was: z.array(z.string()).optional().meta({ description: "Ids that it had before." }),
     usedBy: z.array(z.string()).meta({ description: "Workflows that call it." }),
   })
   .meta({ id: "Operation" });
@@ -102,11 +145,32 @@ export const operationsRoutes = {
     status: 200,
     needs: "token",
   }),
+  renameOperation: route({
+    method: "POST",
+    path: "/api/apis/{name}/operations/{id}/rename",
+    summary:
+      "Give an operation another id, also in the drafts that call it; published versions still find it by the old one",
+    params: operation,
+    body: z.strictObject({
+      to: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_.-]*$/, "letters, digits, _, - and ."),
+    }),
+    output: z.object({
+      operation: operationDetail,
+      api: apiDetail,
+      changed: z.array(z.string()).meta({ description: "Workflows whose drafts call it by the new id now." }),
+      left: z
+        .array(z.object({ workflow: z.string(), reason: z.string() }))
+        .meta({ description: "Drafts that could not be changed." }),
+    }),
+    status: 200,
+    needs: "token",
+  }),
   removeOperation: route({
     method: "DELETE",
     path: "/api/apis/{name}/operations/{id}",
-    summary: "Remove an operation from the document",
+    summary: "Remove an operation from the document; one that workflows call only with anyway",
     params: operation,
+    query: z.object({ anyway: z.enum(["true", "false"]).default("false") }),
     output: z.undefined(),
     status: 204,
     needs: "token",

@@ -1,5 +1,5 @@
 import { route } from "../route.js";
-import { json, jsonObject } from "./common.js";
+import { json, jsonObject, name } from "./common.js";
 import { z } from "zod";
 
 /** A body in one kind. */
@@ -66,6 +66,10 @@ export const tryResult = z
     }),
     curl: z.string().meta({ description: "The command that does the same; secrets are placeholders." }),
     explanation: z.string().nullable().meta({ description: "What a failed response most likely means." }),
+    link: z
+      .string()
+      .nullable()
+      .meta({ description: "Where a person finds the record, by x-ckettle-link of the operation." }),
     drift: z
       .array(z.object({ path: z.string(), what: z.string(), detail: z.string() }))
       .meta({ description: "Where the response does not match the documented schema." }),
@@ -137,6 +141,16 @@ export const triesRoutes = {
     summary: "Get one call sent by hand, with its response",
     params: z.object({ id: z.coerce.number().int() }),
     output: tryEntry.extend({ result: tryResult }),
+    status: 200,
+    needs: "token",
+  }),
+  choices: route({
+    method: "GET",
+    path: "/api/apis/{name}/operations/{id}/choices",
+    summary: "Call the operation that gives the choices of a parameter or field, and list them",
+    params: z.object({ name, id: z.string().min(1) }),
+    query: z.object({ of: z.string().min(1).meta({ description: "The name of the parameter or field." }) }),
+    output: z.object({ choices: z.array(z.object({ value: json, label: z.string() })) }),
     status: 200,
     needs: "token",
   }),

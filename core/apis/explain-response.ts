@@ -1,5 +1,6 @@
 import type { ResponseHeaders } from "../http/message.js";
 import { isObject, type Json } from "../values/json.js";
+import { saidIn } from "../http/said.js";
 import { mediaTypeOf } from "../http/read-body.js";
 
 /** A response as it is to be explained. */
@@ -21,17 +22,20 @@ export interface RequestToExplain {
 /** What a response that is not a success most likely means, and what to do; null if it speaks for itself. */
 export function explainAnswer(answer: AnswerToExplain, request: RequestToExplain): string | null {
   const { status, headers, body, fault } = answer;
-  if (fault) return `${fault} Was it cut off on its way, or is it no JSON at all?`;
   const { type } = mediaTypeOf(headers["content-type"]);
+  if (fault) return `${fault} ${faultHint(type)}`;
   const wantsJson = request.headers.some(([name, value]) => /^accept$/i.test(name) && /json/i.test(value));
-  if (type === "text/html" && wantsJson) return htmlHint(status, request);
+  if (type === "text/html" && wantsJson) return htmlHint(answer, request);
+  if (status === 304)
+    return "Nothing has changed since the response whose ETag or date was sent. It has no body; use what came before.";
+  if (status >= 300 && status < 400) return redirectHint(headers, request);
   if (status < 400) return null;
   switch (status) {
     case 400:
     case 422:
       return `The API does not accept what was sent.${fieldHint(body)} Compare it with its documentation.`;
     case 404:
-      return "The address does not exist. Check the path, its parameters and the server.";
+      return `The address, or what it names, does not exist.${quoteOf(body)} Check the path, its parameters and the server.`;
     case 405: {
       const allowed = typeof headers["allow"] === "string" ? ` It takes ${headers["allow"]}.` : "";
       return `This address does not accept ${request.method}.${allowed}`;
@@ -54,7 +58,41 @@ export function explainAnswer(answer: AnswerToExplain, request: RequestToExplain
   }
 }
 
-function htmlHint(status: number, { url }: RequestToExplain): string {
+/** What may be wrong with a body that is not what its media type says. */
+function faultHint(type: string): string {
+  if (/csv/.test(type))
+    return 'Is the separator another sign, or the charset another one? Say it: read: { csv: { separator: ";" } }';
+  return "Was it cut off on its way, or is it something else than its media type says?";
+}
+
+function redirectHint(headers: ResponseHeaders, { method }: RequestToExplain): string | null {
+  const location = headers["location"];
+  if (typeof location !== "string") return null;
+  return `The address redirects to ${location}. Give that address instead${/^(GET|HEAD)$/i.test(method) ? "" : ', or let the step send the same request there with "redirects: resend"'}.`;
+}
+
+/** What the body itself says; with a blank in front. */
+function quoteOf(body: Json): string {
+  const said = saidIn(body);
+  return said === undefined ? "" : ` It says: ${said.slice(0, mostShown).replace(/\.?$/, ".")}`;
+}
+
+/** How much of a page is looked at, and how much of its text is shown, in characters. */
+const [mostOfPage, mostShown] = [10_000, 200];
+
+/** The text of a page for people, without its marks. */
+function pageText(page: Json): string {
+  if (typeof page !== "string") return "";
+  const text = page
+    .slice(0, mostOfPage)
+    .replace(/<(style|script|head)\b[^>]{0,200}>[^]*?<\/\1>/gi, " ")
+    .replace(/<[^>]{0,500}>/g, " ")
+    .replace(/\s+/g, " ")
+    .trim();
+  return text === "" ? "" : ` It says: ${text.slice(0, mostShown)}${text.length > mostShown ? "…" : ""}`;
+}
+
+function htmlHint({ status, body }: AnswerToExplain, { url }: RequestToExplain): string {
   const path = new URL(url).pathname;
   const suffix = /\.\w+$/.test(path) ? "" : ` Some APIs need a suffix: ${path}.json.`;
   const page =
@@ -63,7 +101,7 @@ function htmlHint(status: number, { url }: RequestToExplain): string {
       : status < 300
         ? "a page for people, perhaps one to sign in"
         : "a page for people";
-  return `The response is an HTML page instead of JSON: ${page}. Is this the address of the API, and not of its website?${suffix}`;
+  return `The response is an HTML page instead of JSON: ${page}. Is this the address of the API, and not of its website?${suffix}${pageText(body)}`;
 }
 
 /** Which field an error body names, as many do. */

@@ -1,6 +1,7 @@
 import { RequestRefused } from "../http/message.js";
 import { isObject, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { deref, type Operation } from "./openapi.js";
+import { Visited } from "./visited.js";
 
 /** A schema is followed to this depth. */
 const deepest = 32;
@@ -20,9 +21,10 @@ export function withFixedFields(
 ): Json | undefined {
   const schema = body?.content.find(({ type }) => /[/+]json\b/i.test(type))?.schema;
   if (!schema || (value === undefined && !body?.required)) return value;
+  const visited = new Visited();
   const put = (part: Json | undefined, given: Json, path: string, depth: number): Json => {
     const found = deref(document, part);
-    if (!isObject(found) || depth > deepest) return given;
+    if (!isObject(found) || depth > deepest || !visited.isNew(path, found)) return given;
     const whole = Array.isArray(found["allOf"])
       ? found["allOf"].reduce((made: Json, one) => put(one, made, path, depth + 1), given)
       : given;

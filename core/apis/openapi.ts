@@ -2,6 +2,7 @@ import { defaultEffect, type Effect } from "../http/effect.js";
 import type { PagePlace } from "../http/pages.js";
 import { bounds } from "../values/bounds.js";
 import { isObject, own, type Json, type JsonObject } from "../values/json.js";
+import { extensionsOf, type Extensions } from "./extensions.js";
 import { parametersOf, type Parameter } from "./parameters.js";
 import { deref, firstExample, listAt, objectAt, textAt } from "./references.js";
 import { securityOf, type SecurityScheme } from "./security-schemes.js";
@@ -19,7 +20,7 @@ export interface Content {
   encoding?: JsonObject;
 }
 
-export interface Operation {
+export interface Operation extends Extensions {
   /** Unique in its API; derived where the document gives none. */
   id: string;
   method: string;
@@ -178,7 +179,13 @@ function operationOf(
     ...(success === undefined ? {} : { success }),
     ...(pages === undefined ? {} : { pages }),
     ...(docs === undefined ? {} : { docs }),
+    ...extensionsOf(raw),
   };
+}
+
+/** The operation of an id, or else the one that had it before it was renamed. */
+export function operationById(operations: readonly Operation[], id: string): Operation | undefined {
+  return operations.find((one) => one.id === id) ?? operations.find(({ was }) => was?.includes(id));
 }
 
 function bodyOf(document: JsonObject, raw: JsonObject): Operation["body"] {

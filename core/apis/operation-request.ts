@@ -2,18 +2,9 @@ import type { RequestParts } from "../http/build.js";
 import { dotSegment } from "../http/dot-segments.js";
 import { RequestRefused } from "../http/message.js";
 import { percentEncode } from "../values/encodings.js";
-import {
-  Exact,
-  isObject,
-  kindOf,
-  own,
-  printJson,
-  setOwn,
-  type Json,
-  type JsonObject,
-} from "../values/json.js";
-import { nearest } from "../values/nearest.js";
+import { Exact, isObject, own, printJson, setOwn, type Json, type JsonObject } from "../values/json.js";
 import type { Operation, Parameter } from "./openapi.js";
+import { requireFit, valueOf } from "./parameter-faults.js";
 
 /**
  * What a call of an operation sends, without its body: parameters by name go where the document says, encoded by their
@@ -27,9 +18,7 @@ export function operationRequest(
   server: string,
   given: JsonObject,
 ): Pick<RequestParts, "method" | "url" | "headers" | "cookiePairs"> {
-  const faults = parameterFaults(operation, given);
-  if (faults.length > 0)
-    throw new RequestRefused("bad-request", faults.map(({ message }) => message).join(" "));
+  requireFit(operation, given);
   // A fragment tells operations of one address apart in some documents, and is never sent (RFC 3986 section 3.5).
   let path = operation.path.split("#", 1)[0] as string;
   const query: string[] = [];
@@ -142,82 +131,6 @@ export function bodyType({ body }: Operation, kind: string): string | undefined 
   return (
     wanted && types.find((type) => wanted.test((type.split(";")[0] as string).trim()) && !type.includes("*"))
   );
-}
-
-/** What is wrong with a parameter. */
-export interface ParameterFault {
-  name: string;
-  message: string;
-}
-
-/** What is wrong with the parameters given; `known` is false for values that come at run time only. */
-export function parameterFaults(
-  operation: Operation,
-  given: JsonObject,
-  known: (name: string) => boolean = () => true,
-): ParameterFault[] {
-  const names = operation.parameters.map(({ name }) => name);
-  const faults: ParameterFault[] = [];
-  for (const name of Object.keys(given)) {
-    if (names.includes(name)) continue;
-    const meant = nearest(name, names);
-    const hint = meant
-      ? `; did you mean "${meant}"?`
-      : names.length > 0
-        ? `; it has ${names.join(", ")}.`
-        : "; it has none.";
-    faults.push({ name, message: `${operation.id} has no parameter "${name}"${hint}` });
-  }
-  for (const parameter of operation.parameters) {
-    const { name, title, fixed } = parameter;
-    const value = own(given, name);
-    const label = `The parameter ${title === name ? `"${name}"` : `"${title}" (${name})`} of ${operation.id}`;
-    if (value !== undefined && fixed !== undefined)
-      faults.push({ name, message: `${label} is fixed and cannot be set.` });
-    else if (value === undefined || known(name)) {
-      const fault = valueFault(parameter, valueOf(parameter, given));
-      if (fault) faults.push({ name, message: `${label} ${fault}` });
-    }
-  }
-  return faults;
-}
-
-/** The value that is sent: the fixed one, the one given, or the default. Null and undefined leave it out. */
-function valueOf({ name, fixed, default: otherwise }: Parameter, given: JsonObject): Json | undefined {
-  const value = fixed ?? own(given, name) ?? otherwise;
-  return value === null ? undefined : value;
-}
-
-function valueFault(parameter: Parameter, value: Json | undefined): string | undefined {
-  if (value === undefined || (value === "" && parameter.in === "path"))
-    return parameter.required ? "is required, and has no value." : undefined;
-  const { choices, schema } = parameter;
-  if (choices && !choices.some((choice) => String(choice) === String(value)))
-    return `must be one of ${choices.map((choice) => printJson(choice)).join(", ")}, not ${printJson(value)}.`;
-  const types = [schema["type"] ?? []].flat() as string[];
-  const fits = (type: string): boolean => {
-    switch (type) {
-      case "integer":
-        return value instanceof Exact || (/^-?\d+$/.test(String(value)) && !Array.isArray(value));
-      case "number":
-        return (
-          value instanceof Exact ||
-          (!Number.isNaN(Number(value)) && value !== "" && typeof value !== "object")
-        );
-      case "boolean":
-        return typeof value === "boolean" || value === "true" || value === "false";
-      case "array":
-        return Array.isArray(value);
-      case "object":
-        return isObject(value);
-      case "string":
-        return typeof value !== "object" || value instanceof Exact;
-      default:
-        return true;
-    }
-  };
-  if (types.length === 0 || types.some(fits)) return undefined;
-  return `must be ${types.length === 1 ? "" : "one of "}${types.join(", ")}; it is ${kindOf(value)}: ${printJson(value).slice(0, 60)}.`;
 }
 
 function text(value: Json): string {

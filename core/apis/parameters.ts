@@ -1,4 +1,6 @@
 import { isObject, type Json, type JsonObject } from "../values/json.js";
+import { choicesFromOf, type ChoicesFrom } from "./choices.js";
+import { ruleOf, type Rule } from "./rules.js";
 import { deref, firstExample, objectAt, textAt } from "./references.js";
 
 /** Where a parameter goes; named as in OpenAPI (`in`). */
@@ -24,6 +26,9 @@ export interface Parameter {
   example?: Json;
   /** Always sent, hidden from those who use the operation, and not theirs to change (`const` of its schema). */
   fixed?: Json;
+  /** What must hold of its value before it is sent. */
+  rule?: Rule;
+  choicesFrom?: ChoicesFrom;
 }
 
 /** Later ones stand over earlier ones of the same place and name: an operation's over those of its path. */
@@ -99,6 +104,8 @@ function parameterOf(document: JsonObject, raw: JsonObject): Parameter | undefin
     (isObject(content) ? (content["example"] ?? firstExample(document, content)) : undefined) ??
     sound["example"] ??
     (Array.isArray(sound["examples"]) ? sound["examples"][0] : undefined);
+  const rule = ruleOf(raw) ?? ruleOf(sound);
+  const choicesFrom = choicesFromOf(raw) ?? choicesFromOf(sound);
   return {
     ...start,
     title: textAt(sound, "title") ?? name,
@@ -112,5 +119,7 @@ function parameterOf(document: JsonObject, raw: JsonObject): Parameter | undefin
     ...(Array.isArray(choices) ? { choices } : {}),
     ...(example === undefined ? {} : { example }),
     ...(sound["const"] === undefined ? {} : { fixed: sound["const"] }),
+    ...(rule ? { rule } : {}),
+    ...(choicesFrom ? { choicesFrom } : {}),
   };
 }

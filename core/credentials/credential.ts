@@ -2,8 +2,9 @@ import { RequestRefused, type HttpRequest, type HttpResponse } from "../http/mes
 import { toBase64, utf8 } from "../values/encodings.js";
 import { mask } from "../values/masking.js";
 import { answerDigest, continueDigest, type DigestSessions } from "./digest.js";
+import { attached, type AttachedToken, type LoginCredential } from "./login.js";
 import type { OAuthCredential } from "./oauth.js";
-import { placeValue, setHeader, type KeyPlace } from "./place.js";
+import { placeAsIs, placeValue, setHeader, type KeyPlace } from "./place.js";
 import { sign, type SigningScheme } from "./signed.js";
 
 export interface KeyPart {
@@ -34,6 +35,7 @@ export type Proof =
   /** `sessions`: what its APIs challenged with last. */
   | { kind: "digest"; user: string; password: string; sessions?: DigestSessions }
   | { kind: "signed"; secrets: Record<string, string>; scheme: SigningScheme }
+  | AttachedToken
   | ({ kind: "mutual-tls" } & TlsIdentity);
 
 /** Several proofs that one request shows together, in their order. */
@@ -43,11 +45,12 @@ export interface Several {
 }
 
 /**
- * How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. An `oauth2` credential
- * proves nothing itself: a token is asked for with it, and the token is the proof. A `secret` proves nothing to anybody:
- * with it, what others deliver to us is verified.
+ * How calls prove who they are. Kinds are named as in OpenAPI security schemes and in HTTP. An `oauth2` credential or a
+ * `login` proves nothing itself: a token is asked for with it, and the token is the proof. A `secret` proves nothing to
+ * anybody: with it, what others deliver to us is verified.
  */
-export type Credential = Proof | OAuthCredential | { kind: "secret"; secret: string };
+export type Credential =
+  Exclude<Proof, AttachedToken> | OAuthCredential | LoginCredential | { kind: "secret"; secret: string };
 
 /** What an authorization may use besides the request: new at each send. */
 export interface Freshness {
@@ -58,7 +61,7 @@ export interface Freshness {
 }
 
 /** The secrets of a credential, also in the forms in which they are sent. */
-export function secretsOf(credential: Credential | Several): string[] {
+export function secretsOf(credential: Credential | Proof | Several): string[] {
   switch (credential.kind) {
     case "several":
       return credential.proofs.flatMap(secretsOf);
@@ -73,7 +76,10 @@ export function secretsOf(credential: Credential | Several): string[] {
     case "digest":
       return [credential.password];
     case "signed":
+    case "login":
       return Object.values(credential.secrets);
+    case "attached":
+      return [credential.token, credential.value];
     case "mutual-tls":
       return pemLines(credential.privateKey);
     case "oauth2":
@@ -148,6 +154,11 @@ export function authorize(request: HttpRequest, credential: Proof | Several, fre
     }
     case "mutual-tls":
       return { request: authorized, shown: describeCredential(credential) };
+    case "attached": {
+      const { place, name, value, shown } = credential;
+      placeAsIs(authorized, place, name, value);
+      return { request: authorized, shown: [{ place, name, value: shown }] };
+    }
     case "signed":
       return sign(authorized, credential.scheme, credential.secrets, fresh);
     case "api-key":
@@ -211,6 +222,10 @@ export function describeCredential(credential: Credential): ShownPart[] {
       return authorization(`Bearer ${mask}`);
     case "secret":
       return []; // it is sent nowhere
+    case "login": {
+      const { place, name, shown } = attached(credential, mask);
+      return [{ place, name, value: shown }];
+    }
     case "mutual-tls":
       return [{ place: "tls", name: "client certificate", value: mask }];
     case "basic":

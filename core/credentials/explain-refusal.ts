@@ -1,7 +1,8 @@
 import type { ResponseHeaders } from "../http/message.js";
+import { saidIn } from "../http/said.js";
 import { httpDate } from "../http/retry-after.js";
 import { printForPeople } from "../values/durations.js";
-import { isObject, printJson, type Json } from "../values/json.js";
+import { printJson, type Json } from "../values/json.js";
 import type { TransportFailure } from "../http/message.js";
 import { describeCredential, type Credential, type ShownPart } from "./credential.js";
 import type { Token } from "./oauth.js";
@@ -46,18 +47,8 @@ function parameterOf(field: string | string[] | undefined, name: string): string
 }
 
 /** What the response itself says, as one line. */
-function said(body: Json): string {
-  const object = isObject(body) ? body : {};
-  const text = [
-    object["error_description"],
-    object["message"],
-    object["detail"],
-    object["error"],
-    object["title"],
-  ].find((value) => typeof value === "string");
-  const line = (
-    typeof text === "string" ? text : typeof body === "string" ? body : body === null ? "" : printJson(body)
-  )
+export function wordsOf(body: Json): string {
+  const line = (saidIn(body) ?? (typeof body === "string" ? body : body === null ? "" : printJson(body)))
     .replace(/\s+/g, " ")
     .trim();
   return line.length > 300 ? `${line.slice(0, 300)}…` : line;
@@ -77,7 +68,7 @@ export function explainRefusal(
   token?: Token,
 ): Refusal {
   const { status, headers, body } = answer;
-  const words = said(body);
+  const words = wordsOf(body);
   const quote = words ? ` It says: ${words}` : "";
   const sent = shown.map((part) => `${part.place} ${part.name}: ${part.value}`).join(", ");
   const result = (code: Refusal["code"], sentence: string): Refusal => ({
@@ -165,6 +156,8 @@ export function explainTls(failure: TransportFailure, { kind }: Credential): Ref
 }
 
 function nounOf({ kind }: Credential): string {
+  if (kind === "login")
+    return "token, also not one that was just obtained by a login: the user may not do this, or it belongs elsewhere in the request";
   if (kind === "oauth2")
     return "token: it was revoked, or made by another authorization server than this API trusts";
   const what =

@@ -1,4 +1,6 @@
 import { printForPeople } from "../values/durations.js";
+import type { Json } from "../values/json.js";
+import { wordsOf } from "./explain-refusal.js";
 import type { OAuthCredential } from "./oauth.js";
 
 /** What a token endpoint, or an authorization endpoint, answered instead of a token. */
@@ -30,6 +32,7 @@ export interface TokenExplanation {
     | "wrong-password"
     | "assertion-refused"
     | "busy"
+    | "paused"
     | "other";
   sentence: string;
   /** Whether only a person can put it right, by signing in. */
@@ -183,4 +186,35 @@ export function otherClientAuth(credential: OAuthCredential): OAuthCredential | 
   if (credential.clientAuth === "client_secret_post")
     return { ...credential, clientAuth: "client_secret_basic" };
   return undefined;
+}
+
+/**
+ * Explains why a login gave no token.
+ * @param why which part of the credential did not fit the response
+ * @param said the response's body, without secrets
+ */
+export function explainLogin(status: number, why: string, said: Json): TokenExplanation {
+  const words = wordsOf(said);
+  const quote = words ? ` It says: ${words}` : "";
+  const result = (code: TokenExplanation["code"], sentence: string, passing = false): TokenExplanation => ({
+    code,
+    sentence: `${sentence}${quote}`,
+    signIn: false,
+    passing,
+  });
+  const answered = `The login was answered ${status}`;
+  if (status === 429 || status === 408 || status >= 500)
+    return result("busy", `${answered}: it can give no token at the moment.`, true);
+  if (status === 401 || status === 403)
+    return result(
+      "wrong-password",
+      `${answered}: the user name or the password is wrong, or the account is locked.`,
+    );
+  if (status === 404) return result("other", `${answered}: the address of the login does not exist.`);
+  if (status >= 300 && status < 400)
+    return result(
+      "other",
+      `${answered}, a redirect, which a login does not follow. Give the address that it leads to, or a "success" that takes it.`,
+    );
+  return result("other", `${answered}, and gave no token: ${why}.`);
 }

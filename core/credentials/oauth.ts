@@ -1,3 +1,6 @@
+import type { Credential } from "./credential.js";
+import { wantsOtherLogin, type LoginCredential } from "./login.js";
+
 /** How a token is come by: the grants of RFC 6749 sections 4 and 6, and RFC 7523 section 2.1. */
 export const oauthGrants = [
   "client-credentials",
@@ -74,21 +77,32 @@ export interface Token {
   claims?: Record<string, unknown>;
 }
 
+/** A credential whose token is asked for. */
+export type TokenCredential = OAuthCredential | LoginCredential;
+
+export function wantsToken(credential: Credential): credential is TokenCredential {
+  return credential.kind === "oauth2" || credential.kind === "login";
+}
+
 /** What a token is stored under besides the name of its credential: another audience or other scopes want another token. */
-export function tokenKey({ audience, resource, scopes }: OAuthCredential): string {
+export function tokenKey(credential: TokenCredential): string {
+  if (credential.kind === "login") return "";
+  const { audience, resource, scopes } = credential;
   return JSON.stringify([audience ?? "", [...(resource ?? [])].sort(), [...scopes].sort()]);
 }
 
 /** Whether tokens got with one credential are of no use with the other. */
-export function wantsOtherTokens(before: OAuthCredential, after: OAuthCredential): boolean {
+export function wantsOtherTokens(before: TokenCredential, after: Credential): boolean {
+  if (before.kind === "login") return after.kind !== "login" || wantsOtherLogin(before, after);
+  if (after.kind !== "oauth2") return true;
   const identity = ({ grant, issuer, tokenUrl, clientId, user, refreshToken, assertion }: OAuthCredential) =>
     JSON.stringify([grant, issuer, tokenUrl, clientId, user, refreshToken, assertion]);
   return identity(before) !== identity(after);
 }
 
 /** Whether a person has to sign in before there is a token. */
-export function wantsSignIn({ grant }: OAuthCredential): boolean {
-  return grant === "authorization-code";
+export function wantsSignIn(credential: TokenCredential): boolean {
+  return credential.kind === "oauth2" && credential.grant === "authorization-code";
 }
 
 /** The longest time that a token is replaced ahead of its end, in milliseconds. */

@@ -18,6 +18,7 @@ export function missingParts(credential: Credential): string[] {
     case "api-key":
       return credential.parts.flatMap((part, index) => (part.secret === "" ? [`parts.${index}.secret`] : []));
     case "signed":
+    case "login":
       return Object.entries(credential.secrets)
         .filter(([, secret]) => secret === "")
         .map(([name]) => `secrets.${name}`);
@@ -26,6 +27,16 @@ export function missingParts(credential: Credential): string[] {
     case "oauth2":
       return lacks(neededParts(credential));
   }
+}
+
+/** The same in words, for people. */
+export function missingInWords(credential: Credential): string[] {
+  return missingParts(credential).map((field) => {
+    const [, index, secret] = /^(?:parts\.(\d+)\.secret|secrets\.(.+))$/.exec(field) ?? [];
+    if (secret !== undefined) return `the secret ${secret}`;
+    const part = credential.kind === "api-key" ? credential.parts[Number(index)] : undefined;
+    return part ? `the secret of ${part.place} ${part.name}` : field;
+  });
 }
 
 function neededParts(credential: OAuthCredential): Record<string, string | undefined> {
@@ -54,7 +65,8 @@ export function openParts(credential: Credential): Record<string, unknown> {
   delete open["kind"];
   if (credential.kind === "api-key")
     open["parts"] = credential.parts.map(({ place, name, prefix }) => ({ place, name, prefix }));
-  if (credential.kind === "signed") open["secrets"] = Object.keys(credential.secrets);
+  if (credential.kind === "signed" || credential.kind === "login")
+    open["secrets"] = Object.keys(credential.secrets);
   return open;
 }
 
@@ -73,7 +85,10 @@ export function keepSecrets<C extends Credential>(given: C, before: Credential |
         (before.parts.find(({ place, name }) => place === part.place && name === part.name)?.secret ?? ""),
     }));
   }
-  if (given.kind === "signed" && before.kind === "signed") {
+  if (
+    (given.kind === "signed" || given.kind === "login") &&
+    (before.kind === "signed" || before.kind === "login")
+  ) {
     kept["secrets"] = Object.fromEntries(
       Object.entries(given.secrets).map(([name, secret]) => [name, secret || (before.secrets[name] ?? "")]),
     );

@@ -19,18 +19,27 @@ export function placeValue(request: HttpRequest, place: KeyPlace, name: string, 
     case "query":
       request.url = withQuery(request.url, { [name]: value });
       return;
-    case "cookie": {
-      const known = headerOf(request.headers, "cookie");
-      const cookie = `${name}=${percentEncode(value)}`;
-      setHeader(request, "Cookie", known ? `${known}; ${cookie}` : cookie);
+    case "cookie":
+      addCookie(request, name, percentEncode(value));
       return;
-    }
     case "path":
       request.url = inPath(request.url, name, value);
       return;
     case "body":
       request.body = inBody(request, name, value);
   }
+}
+
+/** Puts a value into a request as `placeValue` does; a cookie goes back as it came (RFC 6265 section 5.4). */
+export function placeAsIs(request: HttpRequest, place: KeyPlace, name: string, value: string): void {
+  if (place === "cookie") addCookie(request, name, value);
+  else placeValue(request, place, name, value);
+}
+
+function addCookie(request: HttpRequest, name: string, value: string): void {
+  const known = headerOf(request.headers, "cookie");
+  const cookie = `${name}=${value}`;
+  setHeader(request, "Cookie", known ? `${known}; ${cookie}` : cookie);
 }
 
 /** Sets a header field; one of the same name, in any case, goes. */

@@ -5,7 +5,8 @@ import { readWorkflow } from "../workflows/read.js";
 import { apiChanges } from "../apis/changes.js";
 import { operationName } from "../apis/catalogue.js";
 import { readApi, type Operation } from "../apis/openapi.js";
-import { operationRequest, parameterFaults } from "../apis/operation-request.js";
+import { operationRequest } from "../apis/operation-request.js";
+import { parameterFaults } from "../apis/parameter-faults.js";
 
 const huts: JsonObject = {
   openapi: "3.1.0",

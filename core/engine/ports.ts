@@ -2,6 +2,7 @@ import type { BodyReading, ReadBody } from "../http/read-body.js";
 import type { BodyPieces } from "../http/body-pieces.js";
 import type { HttpRequest, HttpResponse, ResponseHeaders } from "../http/message.js";
 import type { Proof, Several, TlsIdentity } from "../credentials/credential.js";
+import type { SeenResponse } from "../credentials/login.js";
 import type { Entry, RunError, RunState } from "./entries.js";
 import type { Json, JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
@@ -183,7 +184,9 @@ export interface Transport {
 /** A credential as it is ready for one send. */
 export interface CredentialUse {
   proof: Proof | Several;
-  /** Told that the API answered 401. True when what is read next is another proof, which may be taken. */
+  /** Whether a response refuses the proof, where that is not status 401. */
+  refusedBy?(response: SeenResponse): boolean;
+  /** Told that the API refused it. True when what is read next is another proof, which may be taken. */
   refused(): Promise<boolean>;
   /** Told that the API took it. */
   accepted(): void;

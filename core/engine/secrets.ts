@@ -229,7 +229,11 @@ export function statedSecrets(walk: Walk, step: Step, outcome: Json): Path[] {
   const texts = places.flatMap((place) => leafTexts(valueAt(outcome, place) ?? null));
   walk.write.secret(
     texts,
-    step.secret.map((path) => ["steps", step.name, ...path]),
+    step.secret.flatMap((path) => [
+      ["steps", step.name, ...path],
+      // Variables are read by another name.
+      ...(step.kind === "set" ? [["variables", ...path]] : []),
+    ]),
   );
   return places.flatMap((place) =>
     place.length > 0 || !isObject(outcome) ? [place] : Object.keys(outcome).map((key) => [key]),

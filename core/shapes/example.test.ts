@@ -71,4 +71,22 @@ describe("a example out of a schema", () => {
     expect(depth).toBeGreaterThan(2);
     expect(depth).toBeLessThan(12);
   });
+
+  it("ends where schemas only name each other, and where each names the next one twice", () => {
+    const round: JsonObject = { allOf: [{ $ref: "#/round" }] };
+    expect(exampleOf(round, () => round)).toBeNull();
+    const either: JsonObject = { anyOf: [{ $ref: "#/either" }] };
+    expect(exampleOf(either, () => either)).toBeNull();
+    const twice = (index: number): JsonObject =>
+      index === 60
+        ? { properties: { a: { const: 1 } } }
+        : { allOf: [{ $ref: String(index + 1) }, { $ref: String(index + 1) }] };
+    let looked = 0;
+    exampleOf({ $ref: "0" }, (part) => {
+      looked++;
+      return part["$ref"] === undefined ? part : twice(Number(part["$ref"]));
+    });
+    expect(looked).toBeLessThanOrEqual(10_000);
+    expect(String(exampleOf({ type: "string", minLength: 1e9 }, plain)).length).toBeLessThanOrEqual(1_000);
+  });
 });

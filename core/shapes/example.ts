@@ -1,6 +1,17 @@
 import { isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
 
 const deepest = 8;
+/** So many shapes of one schema are looked at, and so deep where they only name others. */
+const [mostShapes, deepestNamed] = [10_000, 100];
+/** The longest text that stands for one of a least length, in characters. */
+const longestText = 1_000;
+
+type Deref = (part: JsonObject) => Json | undefined;
+
+/** What is left to look at: a document of few lines may name the same shapes a billion times. */
+interface Left {
+  shapes: number;
+}
 
 /** Texts that fit the formats of JSON Schema (2020-12, validation section 7.3). */
 const texts: Record<string, string> = {
@@ -18,11 +29,12 @@ const texts: Record<string, string> = {
  * that fits. Not every schema can be met so; the value is for people and rehearsals, not for proofs.
  * @param deref follows a reference of the schema's document
  */
-export function exampleOf(
-  schema: JsonObject,
-  deref: (part: JsonObject) => Json | undefined,
-  depth = 0,
-): Json {
+export function exampleOf(schema: JsonObject, deref: Deref): Json {
+  return example(schema, deref, 0, { shapes: mostShapes });
+}
+
+function example(schema: JsonObject, deref: Deref, depth: number, left: Left): Json {
+  if (left.shapes-- <= 0 || depth > deepestNamed) return null;
   const found = deref(schema);
   const part = isObject(found) ? found : schema;
   const examples = part["examples"];
@@ -37,28 +49,33 @@ export function exampleOf(
   if (Array.isArray(choices) && choices.length > 0) return choices[0] as Json;
   for (const key of ["oneOf", "anyOf"]) {
     const [first] = Array.isArray(part[key]) ? part[key] : [];
-    if (isObject(first)) return exampleOf(first, deref, depth + 1);
+    if (isObject(first)) return example(first, deref, depth + 1, left);
   }
   const all = part["allOf"];
   if (Array.isArray(all)) {
-    const parts = all.filter(isObject).map((one) => exampleOf(one, deref, depth + 1));
+    const parts = all.filter(isObject).map((one) => example(one, deref, depth + 1, left));
     if (parts.every(isObject))
-      return Object.assign({}, ...parts, ownFields(part, deref, depth)) as JsonObject;
+      return Object.assign({}, ...parts, ownFields(part, deref, depth, left)) as JsonObject;
     return parts[0] ?? null;
   }
-  return ofType(part, deref, depth);
+  return ofType(part, deref, depth, left);
 }
 
-function ofType(part: JsonObject, deref: (part: JsonObject) => Json | undefined, depth: number): Json {
+function ofType(part: JsonObject, deref: Deref, depth: number, left: Left): Json {
   const { type: given } = part;
   const type = Array.isArray(given) ? given.find((one) => one !== "null") : given;
   switch (type ?? (isObject(part["properties"]) ? "object" : part["items"] ? "array" : undefined)) {
     case "object":
-      return ownFields(part, deref, depth);
+      return ownFields(part, deref, depth, left);
     case "array":
-      return depth < deepest && isObject(part["items"]) ? [exampleOf(part["items"], deref, depth + 1)] : [];
+      return depth < deepest && isObject(part["items"])
+        ? [example(part["items"], deref, depth + 1, left)]
+        : [];
     case "string":
-      return texts[String(part["format"])] ?? "text".padEnd(Number(part["minLength"] ?? 0), "-");
+      return (
+        texts[String(part["format"])] ??
+        "text".padEnd(Math.min(Number(part["minLength"] ?? 0), longestText), "-")
+      );
     case "integer":
     case "number":
       return Number(part["minimum"] ?? 1);
@@ -69,17 +86,13 @@ function ofType(part: JsonObject, deref: (part: JsonObject) => Json | undefined,
   }
 }
 
-function ownFields(
-  part: JsonObject,
-  deref: (part: JsonObject) => Json | undefined,
-  depth: number,
-): JsonObject {
+function ownFields(part: JsonObject, deref: Deref, depth: number, left: Left): JsonObject {
   const fields: JsonObject = {};
   const { properties } = part;
   if (!isObject(properties) || depth >= deepest) return fields;
   for (const name of Object.keys(properties)) {
     const schema = own(properties, name);
-    if (isObject(schema)) setOwn(fields, name, exampleOf(schema, deref, depth + 1));
+    if (isObject(schema)) setOwn(fields, name, example(schema, deref, depth + 1, left));
   }
   return fields;
 }

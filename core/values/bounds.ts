@@ -45,6 +45,10 @@ export const bounds = {
   documentValues: 2_000_000,
   /** Notes and faults that are reported of the document of an API, or of inputs. */
   notes: 100,
+  /** Fields of the body of one operation that a step may give by name. */
+  bodyFields: 500,
+  /** Choices of a parameter that another operation gives. */
+  choices: 1_000,
   /** The body of a request to the service, in bytes. */
   requestBody: 10_000_000,
   /** The body of a request that describes an API, in bytes. */

@@ -1,3 +1,5 @@
+import { Exact, type Json } from "./json.js";
+
 const unitMillis: Record<string, number> = {
   ns: 1e-6,
   us: 1e-3,
@@ -27,6 +29,17 @@ export function parseDuration(text: string): number | undefined {
     at = part.lastIndex;
   }
   return (sign * Math.round(total * 1e6)) / 1e6;
+}
+
+/** How long a value says: a number of seconds, or a duration as a text. In milliseconds; undefined when it says neither. */
+export function millisOf(value: Json): number | undefined {
+  const millis =
+    typeof value === "string"
+      ? parseDuration(value)
+      : typeof value === "number" || value instanceof Exact
+        ? Number(value) * 1_000
+        : undefined;
+  return millis !== undefined && Number.isFinite(millis) && millis >= 0 ? Math.ceil(millis) : undefined;
 }
 
 const nearUnits: [word: string, unit: string][] = [

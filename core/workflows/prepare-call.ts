@@ -1,3 +1,4 @@
+import { checkOperation } from "./check-operation.js";
 import { operationName } from "../apis/catalogue.js";
 import { isMethod, knownEffect, knownMethods, type Effect } from "../http/effect.js";
 import type { BodyReading } from "../http/read-body.js";
@@ -79,9 +80,8 @@ export function prepareOperation(
     );
     return undefined;
   }
-  preparer.checkOperation(operation, isObject(raw["parameters"]) ? raw["parameters"] : {}, path, {
-    allPages: raw["pages"] === "all",
-  });
+  const { catalogue, source } = preparer;
+  if (catalogue) checkOperation({ catalogue, source }, operation, raw, path);
   return {
     ...base,
     kind: "request",

@@ -1,5 +1,4 @@
 import type { Catalogue } from "../apis/catalogue.js";
-import { parameterFaults } from "../apis/operation-request.js";
 import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
@@ -7,8 +6,7 @@ import { parseTemplate, templateReferences, type Template } from "../expressions
 import type { ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
 import { durationHint, parseDuration } from "../values/durations.js";
-import { isObject, printJson, type Json, type JsonObject } from "../values/json.js";
-import { nearest } from "../values/nearest.js";
+import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import type { TriggerKind } from "./document-triggers.js";
@@ -21,7 +19,7 @@ import { innerLists } from "./nested.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import { checkReference, type Visible } from "./visible.js";
 import type { Source } from "./source.js";
-import { noPages, type Step, type ValueTemplate, type Workflow } from "./steps.js";
+import type { Step, ValueTemplate, Workflow } from "./steps.js";
 
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
@@ -233,44 +231,6 @@ export class Preparer {
       (key) => [key, this.value(value[key] as Json, [...path, key])] as [string, ValueTemplate],
     );
     return entries.every(([, inner]) => "constant" in inner) ? { constant: value } : { entries };
-  }
-
-  /** Whether an operation is there, takes these parameters, and gets all that it wants. */
-  checkOperation(
-    { api, id }: { api: string; id: string },
-    given: JsonObject,
-    path: Path,
-    { allPages }: { allPages: boolean },
-  ): void {
-    if (!this.catalogue) return;
-    const at = [...path, "operation"];
-    const operations = this.catalogue.operations(api);
-    const meant = (word: string, words: string[]) => {
-      const near = nearest(word, words);
-      return near ? ` Did you mean "${near}"?` : "";
-    };
-    if (!operations) {
-      const add = `Describe it with: ckettle api add ${api} FILE-OR-URL`;
-      return this.source.report(
-        at,
-        "operation",
-        `There is no API "${api}".${meant(api, this.catalogue.apis())} ${add}`,
-      );
-    }
-    const operation = operations.find((one) => one.id === id);
-    if (!operation) {
-      const near = meant(
-        id,
-        operations.map((one) => one.id),
-      );
-      return this.source.report(at, "operation", `The API ${api} has no operation "${id}".${near}`);
-    }
-    if (allPages && !operation.pages) this.source.report([...path, "pages"], "operation", noPages(api, id));
-    const known = (name: string) => !printJson(given[name] ?? null).includes("${");
-    for (const { name, message } of parameterFaults(operation, given, known)) {
-      if (given[name] === undefined) this.source.report(at, "operation", message);
-      else this.source.reportKey([...path, "parameters"], name, "operation", message);
-    }
   }
 
   /** A duration in milliseconds; a problem where it is none. */

@@ -61,6 +61,25 @@ export function renameFunction(text: string, from: string, to: string): string {
   );
 }
 
+/**
+ * Renames an operation wherever the file calls it. All else stays byte for byte.
+ * @param from as the file names it: `stays.searchGuests`
+ * @throws CannotEdit if the file cannot be read
+ */
+export function renameOperation(text: string, from: string, to: string): string {
+  const value = new Source(text).value();
+  if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
+  const root = parsed(text);
+  const called = texts(value, []).filter((one) => one.value === from && fieldAt(one.path) === "operation");
+  return applied(
+    text,
+    called.map(({ path }) => {
+      const node = scalarAt(root, path);
+      return { ...spanOf(node, text), text: quotedLike(node, to) };
+    }),
+  );
+}
+
 type CallNode = Extract<Node, { op: "call" }>;
 
 /** The calls of a function in an expression. */

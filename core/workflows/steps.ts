@@ -4,6 +4,7 @@ import type { Surroundings } from "../expressions/evaluation.js";
 import { renderTemplate, type Template } from "../expressions/templates.js";
 import type { ValueMap } from "../expressions/values.js";
 import type { ResponseToCompare } from "../apis/responses.js";
+import type { BodyField } from "../apis/body-fields.js";
 import type { Operation } from "../apis/openapi.js";
 import type { Mismatch } from "../shapes/drift.js";
 import type { Effect } from "../http/effect.js";
@@ -143,6 +144,8 @@ export interface DescribedTarget {
   operation: Operation;
   /** The address of the API, without a slash at its end. */
   server: string;
+  /** The fields of its body that a step may give by name. */
+  fields?: BodyField[];
   /** Where a response departs from the shape that the document gives it. */
   mismatches?: (answer: ResponseToCompare) => Mismatch[];
   /**

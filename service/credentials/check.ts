@@ -8,13 +8,16 @@ import {
   explainRefusal,
   explainTls,
   finishedRequest,
-  missingParts,
+  isRefusal,
+  missingInWords,
   otherClientAuth,
   RequestRefused,
   SchemeFault,
   TransportFailure,
   wantsSignIn,
+  wantsToken,
   type Credential,
+  type LoginCredential,
   type OAuthCredential,
   type ShownPart,
   type Transport,
@@ -74,13 +77,14 @@ async function tried(
 ): Promise<Found> {
   const { name, credential } = open;
   try {
-    const missing = missingParts(credential);
+    const missing = missingInWords(credential);
     if (missing.length > 0)
       return { code: "incomplete", sentence: `Incomplete. Missing: ${missing.join(", ")}.` };
     const { warning } = endOf(open, Date.now());
     if (warning?.days === 0 && "certificate" in credential)
       return { code: "certificate-expired", sentence: `${warning.sentence} Give the credential a new one.` };
     if (credential.kind === "oauth2" && url === undefined) return await askToken(parts, name, credential);
+    if (credential.kind === "login" && url === undefined) return await logIn(parts, name, credential);
     if (credential.kind === "secret")
       return {
         code: "sent-nowhere",
@@ -125,7 +129,7 @@ async function call(
   const options = { timeout, signal: new AbortController().signal, follow: "all" as const };
   let done = await exchange(ports, request, use.proof, options);
   let last = use;
-  if (done.response?.status === 401 && (await use.refused())) {
+  if (done.response && isRefusal(use, done.response) && (await use.refused())) {
     last = await uses.read(open.name, url, { by, as: by });
     done = await exchange(ports, request, last.proof, options);
   }
@@ -133,7 +137,7 @@ async function call(
   if (answer.status < 400) last.accepted();
   const sent = done.authorization as ShownPart[];
   const { credential } = open;
-  const token = credential.kind === "oauth2" ? tokens.current(open.name) : undefined;
+  const token = wantsToken(credential) ? tokens.current(open.name) : undefined;
   const { code, sentence } = explainRefusal(credential, answer, Date.now(), sent, token);
   if (code === "accepted" && defaultEffect(method) === "reads") {
     // An address that asks nobody proves nothing.
@@ -173,6 +177,13 @@ async function askToken(parts: CheckParts, name: string, credential: OAuthCreden
     sentence: `A token was given${who}${end}, with the scopes: ${token.scopes?.join(" ") || "none"}.`,
     status: 200,
   };
+}
+
+/** A login now, also where the last ones failed a moment ago. */
+async function logIn({ keeper }: CheckParts, name: string, credential: LoginCredential): Promise<Found> {
+  const { expiresAt } = await keeper.askNow(name, credential);
+  const end = expiresAt === undefined ? "until it is refused" : `until ${new Date(expiresAt).toISOString()}`;
+  return { code: "accepted", sentence: `The login gave a token, which is used ${end}.` };
 }
 
 /** Which of the reasons for `invalid_client` it is, which most servers do not say: tried out. */

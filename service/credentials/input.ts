@@ -1,12 +1,16 @@
 import type { BodyOf, routes } from "@copper-kettle/contract";
 import {
+  checkLogin,
   checkScheme,
   cleanSecret,
   keepSecrets,
   parseDuration,
   SchemeFault,
   secretFault,
+  loginOrigin,
   type Credential,
+  type LoginCredential,
+  type LoginScheme,
   type OAuthCredential,
 } from "@copper-kettle/core";
 import {
@@ -16,6 +20,7 @@ import {
   readPkcs12,
   readPrivateKey,
 } from "../oauth/certificates.js";
+import { isSafeOrigin } from "../oauth/metadata.js";
 import type { CredentialSettings } from "../store/credentials.js";
 
 type Input = BodyOf<typeof routes.putCredential>;
@@ -60,6 +65,7 @@ export function readCredentialInput(input: Input, before: Credential | undefined
   };
   const credential = keepSecrets(credentialOf(input, clean), before);
   if (credential.kind === "signed") checkedScheme(credential);
+  if (credential.kind === "login") checkedLogin(credential, input.hosts);
   if ("certificate" in credential) checkedCertificates(credential);
   return { credential, settings: settingsOf(input), overlap: overlapOf(input), removed: [...removed] };
 }
@@ -90,10 +96,15 @@ function credentialOf(input: Input, clean: Clean): Credential {
     case "signed":
       return {
         kind: "signed",
-        secrets: Object.fromEntries(
-          Object.entries(input.secrets).map(([name, secret]) => [name, clean(secret, "", `secrets.${name}`)]),
-        ),
+        secrets: mapped(input.secrets, (secret, name) => clean(secret, "", `secrets.${name}`)),
         scheme: input.scheme,
+      };
+    case "login":
+      // They may be passwords, which are taken as they are.
+      return {
+        kind: "login",
+        secrets: mapped(input.secrets, (secret) => passwordOf(secret ?? undefined)),
+        scheme: input.scheme as LoginScheme,
       };
     case "mutual-tls": {
       const { certificate = "", privateKey = "", authority } = pairOf(input);
@@ -102,6 +113,13 @@ function credentialOf(input: Input, clean: Clean): Credential {
     case "oauth2":
       return oauthOf(input, clean);
   }
+}
+
+function mapped(
+  secrets: Record<string, string | null>,
+  read: (secret: string | null, name: string) => string,
+): Record<string, string> {
+  return Object.fromEntries(Object.entries(secrets).map(([name, secret]) => [name, read(secret, name)]));
 }
 
 function oauthOf(input: InputOf<"oauth2">, clean: Clean): OAuthCredential {
@@ -180,6 +198,33 @@ function checkedScheme(credential: Extract<Credential, { kind: "signed" }>): voi
   } catch (error) {
     throw error instanceof SchemeFault ? new BadCredential(`scheme.${error.field}`, error.message) : error;
   }
+}
+
+function checkedLogin(credential: LoginCredential, hosts: readonly string[]): void {
+  const { scheme, secrets } = credential;
+  if (hosts.length === 0)
+    throw new BadCredential("hosts", "A login needs hosts: where its token may be sent to.");
+  try {
+    checkLogin(scheme, Object.keys(secrets));
+  } catch (error) {
+    throw error instanceof SchemeFault ? new BadCredential(`scheme.${error.field}`, error.message) : error;
+  }
+  const own = loginOrigin(scheme);
+  const renews = scheme.renew && loginOrigin(scheme.renew);
+  for (const [field, origin] of [
+    ["request", own],
+    ["renew.request", renews],
+  ] as const)
+    if (origin && !isSafeOrigin(origin))
+      throw new BadCredential(
+        `scheme.${field}`,
+        `${origin.origin} is not https, and a secret would be sent there unencrypted.`,
+      );
+  if (renews && renews.host !== own.host && !hosts.includes(renews.host) && !hosts.includes(renews.hostname))
+    throw new BadCredential(
+      "scheme.renew.request",
+      `The token is renewed at ${renews.host}, which is neither the login's host nor one of the credential's.`,
+    );
 }
 
 function settingsOf({ hosts, endsOn, mayUse, mayChange }: Input): CredentialSettings {

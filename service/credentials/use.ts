@@ -1,10 +1,16 @@
 import {
+  attached,
   CredentialMissing,
   CredentialWaits,
   DigestSessions,
-  missingParts,
+  missingInWords,
+  refusesToken,
+  TransportFailure,
+  wantsToken,
   type CredentialUse,
   type OAuthCredential,
+  type TokenCredential,
+  type Token,
   type Proof,
   type Principal,
   principalName,
@@ -67,7 +73,7 @@ export class CredentialUses {
         "not-allowed",
         `The credential "${name}" is a secret that deliveries are verified with; it is sent nowhere.`,
       );
-    return credential.kind === "oauth2" ? this.#token(open, credential) : this.#static(open, credential);
+    return wantsToken(credential) ? this.#token(open, credential) : this.#static(open, credential);
   }
 
   #static(open: OpenCredential, newest: Proof): CredentialUse {
@@ -75,7 +81,7 @@ export class CredentialUses {
     const replaced = this.#replacedOf(open);
     const proofOf = (proof: Proof): Proof =>
       proof.kind === "digest" ? { ...proof, sessions: this.#sessionsOf(proof) } : proof;
-    const old = replaced && replaced.kind !== "oauth2" && replaced.kind !== "secret" ? replaced : undefined;
+    const old = replaced && !wantsToken(replaced) && replaced.kind !== "secret" ? replaced : undefined;
     const oldFirst = old !== undefined && (this.#preferReplaced.get(name) ?? 0) > this.now();
     return {
       proof: proofOf(oldFirst ? old : newest),
@@ -98,14 +104,16 @@ export class CredentialUses {
     return sessions;
   }
 
-  async #token(open: OpenCredential, credential: OAuthCredential): Promise<CredentialUse> {
+  async #token(open: OpenCredential, credential: TokenCredential): Promise<CredentialUse> {
     const { name } = open;
     const token = await this.#ask(open, credential);
-    const { certificate, privateKey, authority } = credential;
-    const bound = credential.clientAuth === "tls_client_auth" && certificate && privateKey;
-    const identity = bound ? { certificate, privateKey, ...(authority ? { authority } : {}) } : undefined;
     return {
-      proof: { kind: "bearer", token: token.accessToken, ...(identity ? { identity } : {}) },
+      ...(credential.kind === "login"
+        ? {
+            proof: attached(credential, token.accessToken),
+            refusedBy: (response) => refusesToken(credential, response),
+          }
+        : { proof: bearerOf(credential, token) }),
       accepted: () => this.credentials.noteWorked(name),
       refused: async () => {
         if (this.keeper.renew(name, credential, token.accessToken)) return true;
@@ -116,19 +124,22 @@ export class CredentialUses {
   }
 
   /** A token; where the new secret of the client is not taken yet, by the one that it replaced. */
-  async #ask(open: OpenCredential, credential: OAuthCredential) {
+  async #ask(open: OpenCredential, credential: TokenCredential) {
     const seen = this.credentials.usable.times(open.name);
     try {
       return await this.keeper.token(open.name, credential);
     } catch (error) {
       if (!(error instanceof TokenRefused)) throw error;
       const replaced = this.#replacedOf(open);
-      if (error.explanation.code === "wrong-client-secret" && replaced?.kind === "oauth2") {
+      const isClient = error.explanation.code === "wrong-client-secret";
+      if (isClient && credential.kind === "oauth2" && replaced?.kind === "oauth2") {
         const old = { ...credential, ...secretsOf(replaced) };
         const token = await this.keeper.askNow(open.name, old).catch(() => undefined);
         if (token) return token;
       }
       if (error.explanation.signIn) throw new CredentialWaits(open.name, error.message, seen);
+      if (error.explanation.passing)
+        throw new TransportFailure("token", `No token for "${open.name}": ${error.message}`, false);
       throw new CredentialMissing("no-token", `No token for "${open.name}": ${error.message}`, {
         cause: error,
       });
@@ -162,6 +173,13 @@ export class CredentialUses {
   }
 }
 
+function bearerOf(credential: OAuthCredential, { accessToken: token }: Token): Proof {
+  const { certificate, privateKey, authority } = credential;
+  const bound = credential.clientAuth === "tls_client_auth" && certificate && privateKey;
+  const identity = bound ? { certificate, privateKey, ...(authority ? { authority } : {}) } : undefined;
+  return { kind: "bearer", token, ...(identity ? { identity } : {}) };
+}
+
 /** Asked at each use, whatever was asked before: the text, the API or the rights may have changed since. */
 function requireRight(open: OpenCredential, as: Principal | null): void {
   if (open.mayUse.length === 0) return;
@@ -190,7 +208,7 @@ function requireHost({ name, hosts }: OpenCredential, url: string): void {
 
 /** @throws CredentialMissing when parts of it are still to come */
 export function requireWhole({ name, credential }: OpenCredential): void {
-  const missing = missingParts(credential);
+  const missing = missingInWords(credential);
   if (missing.length > 0)
     throw new CredentialMissing(
       "incomplete",

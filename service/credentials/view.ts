@@ -2,9 +2,11 @@ import type { CredentialDetail, CredentialInfo } from "@copper-kettle/contract";
 import {
   describeCredential,
   endWarning,
+  missingInWords,
   missingParts,
   openParts,
   tokenKey,
+  wantsToken,
   wantsSignIn,
   type Credential,
   type JsonObject,
@@ -23,7 +25,7 @@ function certificateOf(credential: Credential): string | undefined {
 }
 
 function storedToken({ name, credential }: OpenCredential, tokens: TokenStore): Token | undefined {
-  return credential.kind === "oauth2" ? tokens.get(name, tokenKey(credential)) : undefined;
+  return wantsToken(credential) ? tokens.get(name, tokenKey(credential)) : undefined;
 }
 
 /** The state of a credential, and what to do about it. */
@@ -32,7 +34,7 @@ export function stateOf(
   tokens: TokenStore,
 ): { state: CredentialInfo["state"]; sentence: string | null } {
   const { credential, fault } = open;
-  const missing = missingParts(credential);
+  const missing = missingInWords(credential);
   if (missing.length > 0) return { state: "incomplete", sentence: `Missing: ${missing.join(", ")}.` };
   if (fault && signInCodes.has(fault.code)) return { state: "sign-in-again", sentence: fault.sentence };
   if (credential.kind === "oauth2" && wantsSignIn(credential) && !storedToken(open, tokens))
@@ -111,15 +113,37 @@ export function credentialDetailView(
           scopes: token.scopes ?? null,
           subject: token.subject ?? null,
           claims: (token.claims as JsonObject | undefined) ?? null,
-          refreshable: token.refreshToken !== undefined,
+          refreshable:
+            credential.kind === "login"
+              ? credential.scheme.renew !== undefined
+              : token.refreshToken !== undefined,
         }
       : null,
+    login: loginView(open),
     scopes: credential.kind === "oauth2" ? scopesOf(credential.scopes, token) : [],
     redirectUri: signsIn ? more.redirectUri : null,
     certificates: certificatesOf(certificateOf(credential) ?? "").map((certificate) => ({
       subject: subjectOf(certificate),
       endsAt: iso(Date.parse(certificate.validTo)),
     })),
+  };
+}
+
+/** The last login of a credential, and how long none is tried. */
+function loginView({ credential, login: { exchange, until } }: OpenCredential): CredentialDetail["login"] {
+  if (credential.kind !== "login") return null;
+  return {
+    pausedUntil: isoOrNull(until === 0 ? null : until),
+    last: exchange && {
+      at: iso(exchange.at),
+      took: exchange.took ?? null,
+      request: { ...exchange.request, headers: Object.fromEntries(exchange.request.headers) },
+      response: exchange.response && {
+        ...exchange.response,
+        headers: Object.fromEntries(exchange.response.headers),
+      },
+      failure: exchange.failure,
+    },
   };
 }
 

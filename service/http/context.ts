@@ -3,6 +3,8 @@ import type { Logger } from "pino";
 import type { CredentialUses } from "../credentials/use.js";
 import type { DocumentReader } from "../openapi/read.js";
 import type { AsideReader } from "../outbound/aside.js";
+import type { AddressRule } from "../outbound/guard.js";
+import type { Networks } from "../outbound/networks.js";
 import type { TokenKeeper } from "../oauth/keeper.js";
 import type { TokenRequests } from "../oauth/requests.js";
 import type { SignIns } from "../oauth/sign-in.js";
@@ -74,6 +76,8 @@ export interface Context {
   pruner: Pruner;
   journals: JournalStore;
   transport: Transport;
+  networks: Networks;
+  addressRule: AddressRule;
   reader: AsideReader;
   documents: DocumentReader;
   sealing: Sealing;

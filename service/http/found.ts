@@ -1,5 +1,5 @@
 import type { Run } from "@copper-kettle/contract";
-import type { Entry, Operation } from "@copper-kettle/core";
+import { operationById, type Entry, type Operation } from "@copper-kettle/core";
 import { withReused } from "../runs/again.js";
 import type { OpenApi } from "../store/apis.js";
 import type { RunRecord, WorkflowRecord } from "../store/models.js";
@@ -33,7 +33,7 @@ export function findOperation(
   id: string,
 ): { open: OpenApi; operation: Operation } {
   const open = apis.get(name);
-  const operation = open?.api.operations.find((one) => one.id === id);
+  const operation = operationById(open?.api.operations ?? [], id);
   if (!open || !operation) throw notFound("operation", `${name}.${id}`);
   return { open, operation };
 }

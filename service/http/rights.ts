@@ -1,11 +1,23 @@
 import type { Principal } from "@copper-kettle/core";
 import { isOwner, mayChange, mayUse } from "../credentials/rights.js";
-import type { OpenCredential } from "../store/credentials.js";
-import { HttpProblem } from "./problems.js";
+import type { CredentialStore, OpenCredential } from "../store/credentials.js";
+import { HttpProblem, notFound } from "./problems.js";
 
 /** @throws HttpProblem 403 */
 export function requireMayUse(open: OpenCredential, by: Principal): void {
   if (!mayUse(open, by)) throw refused(open.name, "use", open.mayUse);
+}
+
+/** Of a call that a person makes: its credential is there, and theirs to use. @throws HttpProblem 403, 404 */
+export function requireMayCall(
+  credentials: Pick<CredentialStore, "get">,
+  using: string | undefined,
+  by: Principal,
+): void {
+  if (using === undefined) return;
+  const open = credentials.get(using);
+  if (!open) throw notFound("credential", using);
+  requireMayUse(open, by);
 }
 
 /** @throws HttpProblem 403 */

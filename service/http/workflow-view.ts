@@ -1,5 +1,5 @@
 import type { Run, WorkflowDetail, WorkflowSummary } from "@copper-kettle/contract";
-import { apiChanges, operationCalls, outline, type Workflow } from "@copper-kettle/core";
+import { operationById, apiChanges, operationCalls, outline, type Workflow } from "@copper-kettle/core";
 import type { WorkflowRecord } from "../store/models.js";
 import { iso } from "../times.js";
 import type { Context } from "./context.js";
@@ -68,7 +68,7 @@ function scopesView(
 ): WorkflowDetail["scopes"] {
   return operationCalls(workflow).flatMap(({ step, line, api, id, using }) => {
     const open = apis.get(api)?.api;
-    const wanted = open?.operations.find((one) => one.id === id)?.scopes ?? [];
+    const wanted = operationById(open?.operations ?? [], id)?.scopes ?? [];
     // Of several credentials it is the token that has scopes.
     const names = using ?? (open?.credential === undefined ? [] : [open.credential]);
     const name = names.find((one) => credentials.get(one)?.credential.kind === "oauth2");

@@ -1,5 +1,6 @@
 import type { Transport } from "@copper-kettle/core";
 import { randomBytes } from "node:crypto";
+import { rootCertificates } from "node:tls";
 import type { Message } from "./messages.js";
 
 /** Where messages go, with its secrets. */
@@ -9,6 +10,8 @@ export interface Ways {
     host: string;
     port: number;
     tls: "starttls" | "from-the-start" | "none";
+    /** In PEM. */
+    authorities?: string | undefined;
     user?: string | undefined;
     password?: string | undefined;
     from: string;
@@ -79,7 +82,7 @@ export async function deliverByMail(
   to: string[],
   message: Message,
 ): Promise<void> {
-  const { host, port, tls, user, password, from } = mail;
+  const { host, port, tls, authorities, user, password, from } = mail;
   // Loaded with the first mail: the service starts sooner.
   const { createTransport } = await import("nodemailer");
   const transport = createTransport({
@@ -88,6 +91,7 @@ export async function deliverByMail(
     secure: tls === "from-the-start",
     requireTLS: tls === "starttls",
     ignoreTLS: tls === "none",
+    ...(authorities ? { tls: { ca: [...rootCertificates, authorities] } } : {}),
     connectionTimeout: patience,
     greetingTimeout: patience,
     socketTimeout: patience,

@@ -4,6 +4,7 @@ import {
   tokenKey,
   TransportFailure,
   wantsSignIn,
+  type TokenCredential,
   type OAuthCredential,
   type Token,
   type Principal,
@@ -13,6 +14,7 @@ import type { Logger } from "pino";
 import type { ActivityStore } from "../store/activity.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { TokenStore } from "../store/tokens.js";
+import { Logins } from "./logins.js";
 import { TokenRefused } from "./responses.js";
 import type { TokenRequests } from "./requests.js";
 
@@ -25,6 +27,7 @@ const lastMoment = 1_000;
 
 export interface KeeperParts {
   requests: TokenRequests;
+  logins: Logins;
   tokens: TokenStore;
   credentials: CredentialStore;
   activity: ActivityStore;
@@ -46,7 +49,7 @@ export class TokenKeeper {
    * A token that holds.
    * @throws CredentialWaits when a person has to sign in; TokenRefused; TransportFailure of kind `token`
    */
-  async token(name: string, credential: OAuthCredential): Promise<Token> {
+  async token(name: string, credential: TokenCredential): Promise<Token> {
     const { tokens, now } = this.parts;
     const key = tokenKey(credential);
     const kept = tokens.get(name, key);
@@ -54,9 +57,11 @@ export class TokenKeeper {
     if (kept && !due && !this.#refused.has(kept.accessToken)) return kept;
     const refusal = this.#refusals.get(name + key);
     // What was refused before the credential was changed may be taken now.
-    if (refusal && refusal.until > now() && refusal.times === tokens.usable.times(name)) {
+    const isRefused = refusal && refusal.until > now() && refusal.times === tokens.usable.times(name);
+    const error = this.#pausing(name) ?? (isRefused ? refusal.error : undefined);
+    if (error) {
       if (kept && this.#holds(kept)) return kept;
-      throw refusal.error;
+      throw error;
     }
     try {
       return await this.#once(name, credential, key);
@@ -69,24 +74,26 @@ export class TokenKeeper {
   }
 
   /** Whether there is a token that holds, or one that can be refreshed. */
-  isReady(name: string, credential: OAuthCredential): boolean {
+  isReady(name: string, credential: TokenCredential): boolean {
     const kept = this.parts.tokens.get(name, tokenKey(credential));
     return kept !== undefined && (kept.refreshToken !== undefined || this.#holds(kept));
   }
 
   /** A token that the authorization server refused: the next one is asked for again. False where that was done a moment ago. */
-  renew(name: string, credential: OAuthCredential, refused: string): boolean {
+  renew(name: string, credential: TokenCredential, refused: string): boolean {
     const { tokens, now } = this.parts;
     const key = tokenKey(credential);
     if (tokens.get(name, key)?.accessToken !== refused || this.#refused.has(refused)) return true;
-    if ((this.#renewed.get(name + key) ?? 0) > now() - renewalMillis) return false;
+    // What was renewed before the credential was changed does not count.
+    const { changedAt = 0 } = this.parts.credentials.get(name) ?? {};
+    if ((this.#renewed.get(name + key) ?? 0) > Math.max(changedAt, now() - renewalMillis)) return false;
     this.#renewed.set(name + key, now());
     this.#refused.add(refused);
     return true;
   }
 
   /** Asks for a token now, whatever is stored; for a check. */
-  async askNow(name: string, credential: OAuthCredential): Promise<Token> {
+  async askNow(name: string, credential: TokenCredential): Promise<Token> {
     this.#refusals.delete(name + tokenKey(credential));
     return this.#once(name, credential, tokenKey(credential));
   }
@@ -104,12 +111,26 @@ export class TokenKeeper {
     });
   }
 
-  #holds({ accessToken, expiresAt }: Token): boolean {
-    if (this.#refused.has(accessToken)) return false;
-    return expiresAt === undefined || expiresAt > this.parts.now() + lastMoment;
+  /** Why no login is tried at the moment: accounts are not to be locked. */
+  #pausing(name: string): TokenRefused | undefined {
+    const open = this.parts.credentials.get(name);
+    if (!open || open.login.until <= this.parts.now()) return undefined;
+    const until = new Date(open.login.until).toISOString();
+    const why = open.login.exchange?.failure ?? "";
+    return new TokenRefused({
+      code: "paused",
+      sentence: `The last ${open.login.failures === 1 ? "login" : `${open.login.failures} logins`} failed (${why}). None is tried before ${until}, so that the account is not locked; a check tries at once: ckettle credential check ${name}`,
+      signIn: false,
+      passing: false,
+    });
   }
 
-  #once(name: string, credential: OAuthCredential, key: string): Promise<Token> {
+  #holds({ accessToken, expiresAt }: Token, ahead = lastMoment): boolean {
+    if (this.#refused.has(accessToken)) return false;
+    return expiresAt === undefined || expiresAt > this.parts.now() + ahead;
+  }
+
+  #once(name: string, credential: TokenCredential, key: string): Promise<Token> {
     const id = name + key;
     let asking = this.#asking.get(id);
     if (!asking) {
@@ -119,7 +140,7 @@ export class TokenKeeper {
     return asking;
   }
 
-  async #obtain(name: string, credential: OAuthCredential, key: string): Promise<Token> {
+  async #obtain(name: string, credential: TokenCredential, key: string): Promise<Token> {
     const { tokens, credentials, activity, log } = this.parts;
     const seen = tokens.usable.times(name);
     try {
@@ -134,6 +155,7 @@ export class TokenKeeper {
       // Durable before anybody gets it: a refresh token that was rotated must never be lost for its access token.
       await tokens.put(name, key, token);
       if (before) this.#refused.delete(before.accessToken);
+      if (credential.kind === "login") credentials.noteLogin(name, { failures: 0, until: 0 });
       await credentials.noteFault(name, null);
       await activity.note({ by: itself, action: "token got", kind: "credential", name });
       log.info({ credential: name, expiresAt: token.expiresAt }, "token got");
@@ -148,11 +170,19 @@ export class TokenKeeper {
 
   async #ask(
     name: string,
-    credential: OAuthCredential,
+    credential: TokenCredential,
     kept: Token | undefined,
     seen: number,
   ): Promise<Token> {
-    const { requests, credentials } = this.parts;
+    const { requests, logins, credentials } = this.parts;
+    if (credential.kind === "login") {
+      if (!credential.scheme.renew || !kept || !this.#holds(kept, 0)) return logins.ask(name, credential);
+      // What is refused a new token in this way may log in.
+      return logins.ask(name, credential, kept).catch((error: unknown) => {
+        if (error instanceof TokenRefused && !error.explanation.passing) return logins.ask(name, credential);
+        throw error;
+      });
+    }
     const asksAnew = !wantsSignIn(credential);
     if (kept?.refreshToken) {
       try {
@@ -174,7 +204,7 @@ export class TokenKeeper {
   /** The sign-in does not hold any more. A token that is still good serves until its end. */
   async #signInAgain(
     name: string,
-    credential: OAuthCredential,
+    credential: TokenCredential,
     kept: Token,
     seen: number,
     error: TokenRefused,
@@ -198,6 +228,11 @@ export class TokenKeeper {
   async #noteRefusal(name: string, key: string, error: TokenRefused): Promise<void> {
     const { credentials, tokens, log, now } = this.parts;
     const { code, passing } = error.explanation;
+    const open = credentials.get(name);
+    if (open?.credential.kind === "login" && !passing) {
+      const failures = open.login.failures + 1;
+      credentials.noteLogin(name, { failures, until: now() + Logins.pause(failures) });
+    }
     log.warn({ credential: name, code, reason: error.message }, "no token was given");
     const times = tokens.usable.times(name);
     this.#refusals.set(name + key, { until: now() + refusalMillis, times, error });

@@ -57,8 +57,12 @@ export class ServerMetadata {
 
 /** Tokens and secrets go over TLS only; on this machine itself plain HTTP will do. */
 export function requireSafe(address: string): void {
-  const { protocol, hostname } = new URL(address);
-  const loopback = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname);
-  if (protocol !== "https:" && !(protocol === "http:" && loopback))
+  if (!isSafeOrigin(new URL(address)))
     throw noToken(`${address} is not https, and a secret would be sent there unencrypted.`);
+}
+
+/** Whether what is sent there is encrypted, or stays on this machine. */
+export function isSafeOrigin({ protocol, hostname }: URL): boolean {
+  const loopback = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname);
+  return protocol === "https:" || (protocol === "http:" && loopback);
 }

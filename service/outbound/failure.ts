@@ -37,7 +37,7 @@ export function failureOf(error: unknown, exchange: Under, options: SendOptions,
   if (exchange.bodyFault) return exchange.bodyFault;
   const { begun, reason } = exchange;
   const cause = rootCause(error);
-  if (cause instanceof RequestRefused) return cause;
+  if (cause instanceof RequestRefused || cause instanceof TransportFailure) return cause;
   if (cause instanceof CodingFault) return new BodyFault("cut", cause.message, true);
   const code = (cause as NodeJS.ErrnoException).code ?? "";
   const detail = code || (cause as Error).message;
@@ -107,11 +107,15 @@ function tlsReason(code: string, error: Error): { certificate?: CertificateFault
   if (/SELF_SIGNED|UNABLE_TO_(GET_ISSUER|VERIFY)/.test(code))
     return {
       certificate: "theirs-unknown",
-      words: `the server's certificate is from an unknown authority.`,
+      words:
+        "the server's certificate is from an unknown authority. If that is your own, trust it under network: ckettle network set --help",
     };
+  if (/WRONG_VERSION_NUMBER|PACKET_LENGTH_TOO_LONG|HTTP_REQUEST/.test(code) || notTls.test(error.message))
+    return { words: "the server speaks no TLS on this port. Is it plain http there?" };
   return { words: error.message };
 }
 
+const notTls = /wrong version number|packet length too long|http request/i;
 const tlsFault = /^(ERR_TLS|CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_SSL|EPROTO)/;
 
 function rootCause(error: unknown): unknown {

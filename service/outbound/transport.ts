@@ -1,5 +1,4 @@
 import {
-  bounds,
   headerOf,
   inPieces,
   joinHeaders,
@@ -8,32 +7,36 @@ import {
   type BrokenBody,
   type HttpRequest,
   type HttpResponse,
-  sha256Hex,
   type SendOptions,
-  type TlsIdentity,
   type Transport,
 } from "@copper-kettle/core";
 import { Readable } from "node:stream";
-import { rootCertificates } from "node:tls";
-import { Agent, buildConnector, type Dispatcher } from "undici";
+import type { Dispatcher } from "undici";
+import { Connections, type HostNetwork } from "./connections.js";
 import { acceptedEncodings, responseTooLarge, decodeBody } from "./decode.js";
 import { BodyFault, failureOf } from "./failure.js";
-import { checkLiteral, guardedLookup, type AddressRule } from "./guard.js";
+import { checkLiteral, type AddressRule } from "./guard.js";
 
 export interface TransportOptions {
   rule: AddressRule;
   /** The largest response that is read, in bytes after decoding. */
   longestResponse: number;
   userAgent: string;
+  /** How one reaches a host. @throws RequestRefused when that cannot be had */
+  network?(url: URL): HostNetwork;
 }
 
-/** Sends requests over HTTP/1.1 with undici: addresses are guarded, responses are limited, nothing is followed or repeated. */
+const asUsual: HostNetwork = {};
+
+/** Sends requests over HTTP with undici: addresses are guarded, responses are limited, nothing is followed or repeated. */
 export class HttpTransport implements Transport {
-  readonly #agents = new Map<string, Agent>();
+  readonly #connections: Connections;
   /** Hosts whose literal address was looked at before; the rule never changes. */
   readonly #passed = new Set<string>();
 
-  constructor(readonly options: TransportOptions) {}
+  constructor(readonly options: TransportOptions) {
+    this.#connections = new Connections(options.rule);
+  }
 
   async send(request: HttpRequest, options: SendOptions): Promise<HttpResponse> {
     const url = new URL(request.url);
@@ -42,6 +45,7 @@ export class HttpTransport implements Transport {
       checkLiteral(url.hostname, port, this.options.rule);
       if (this.#passed.size < 1_000) this.#passed.add(url.host);
     }
+    const network = this.options.network?.(url) ?? asUsual;
     const headers = request.headers.flat();
     if (!headerOf(request.headers, "user-agent")) headers.push("User-Agent", this.options.userAgent);
     // What is judged as it comes must come as it is.
@@ -63,7 +67,7 @@ export class HttpTransport implements Transport {
     try {
       if (signal.aborted) exchange.cut("stop");
       else {
-        this.#agent(port, options.identity).dispatch(
+        this.#connections.agent(port, network, options.identity).dispatch(
           {
             origin: url.origin,
             path: url.pathname + url.search,
@@ -94,34 +98,13 @@ export class HttpTransport implements Transport {
     }
   }
 
-  async close(): Promise<void> {
-    await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
-  }
-
-  /** Connections are shared by calls that show the same certificate, and by no others. */
-  #agent(port: number, identity: TlsIdentity | undefined): Agent {
-    const key = identity ? `${port}/${fingerprint(identity)}` : String(port);
-    let agent = this.#agents.get(key);
-    if (agent)
-      this.#agents.delete(key); // the one used last stands last
-    else {
-      const lookup = guardedLookup(this.options.rule, port) as never;
-      const connect = buildConnector({ timeout: longestConnect, lookup, ...tlsOptions(identity) });
-      const connections = bounds.connectionsToServer;
-      agent = new Agent({ connect, connections, pipelining: 1, keepAliveTimeout: 4_000 });
-    }
-    this.#agents.set(key, agent);
-    const [eldest] = this.#agents;
-    if (eldest && this.#agents.size > bounds.connectionKinds) {
-      this.#agents.delete(eldest[0]);
-      void eldest[1].close();
-    }
-    return agent;
+  close(): Promise<void> {
+    return this.#connections.close();
   }
 
   /** How many kinds of connections are open. */
   get kinds(): number {
-    return this.#agents.size;
+    return this.#connections.kinds;
   }
 }
 
@@ -140,9 +123,6 @@ function sentBody(body: HttpRequest["body"], exchange: Exchange): string | Uint8
   return Readable.from(watched());
 }
 
-/** Nobody waits for a connection after this, in milliseconds; each call has its own, shorter time. */
-const longestConnect = 120_000;
-
 /** Why a response that came has no body; undefined for what is not a response. */
 function brokenBody(failure: Error): BrokenBody | undefined {
   const { message } = failure;
@@ -150,20 +130,6 @@ function brokenBody(failure: Error): BrokenBody | undefined {
   if (failure instanceof RequestRefused)
     return failure.code === "response-too-large" ? { code: failure.code, message } : undefined;
   return failure instanceof TransportFailure && !failure.aborted ? { code: "cut", message } : undefined;
-}
-
-function fingerprint({ certificate, privateKey, authority = "" }: TlsIdentity): string {
-  return sha256Hex([certificate, privateKey, authority].join("\n"));
-}
-
-function tlsOptions(identity: TlsIdentity | undefined): { cert?: string; key?: string; ca?: string[] } {
-  if (!identity) return {};
-  const { certificate, privateKey, authority } = identity;
-  return {
-    cert: certificate,
-    key: privateKey,
-    ...(authority ? { ca: [...rootCertificates, authority] } : {}),
-  };
 }
 
 /** One request under way: collects its response, and knows whether it was handed to a socket. */

@@ -1,4 +1,10 @@
-import { calledWorkflows, workflowCalls, type JsonObject, type Workflow } from "@copper-kettle/core";
+import {
+  operationById,
+  calledWorkflows,
+  workflowCalls,
+  type JsonObject,
+  type Workflow,
+} from "@copper-kettle/core";
 import { credentialsUsed } from "../credentials/rights.js";
 import type { ApiStore } from "../store/apis.js";
 import type { Needed } from "../store/grants.js";
@@ -28,7 +34,7 @@ export function neededBy(
 /** Where calls of an operation may go: a document may give it an address of its own. */
 function serversOf(apis: Pick<ApiStore, "get">, { api: name, id }: { api: string; id: string }): string[] {
   const api = apis.get(name)?.api;
-  const operation = api?.operations.find((one) => one.id === id);
+  const operation = operationById(api?.operations ?? [], id);
   return api ? [operation?.server ?? [], operation?.server === undefined ? api.servers : []].flat() : [];
 }
 

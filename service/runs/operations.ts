@@ -1,4 +1,6 @@
 import {
+  operationById,
+  bodyFieldsOf,
   responseMismatches,
   OperationMissing,
   exampleResponse,
@@ -21,7 +23,7 @@ export async function describedOperation(
 ): Promise<DescribedOperation> {
   const read = await apis.revision(name, revision);
   const api = read?.api;
-  const operation = api?.operations.find((one) => one.id === id);
+  const operation = operationById(api?.operations ?? [], id);
   if (!read || !api || !operation)
     throw new OperationMissing(
       api
@@ -43,6 +45,7 @@ export async function describedOperation(
     operation,
     server,
     mismatches,
+    fields: bodyFieldsOf(read.document, operation),
     withFixedFields: (body) => withFixedFields(read.document, operation, body),
     example: () => exampleResponse(read.document, operation),
     ...(api.credential === undefined ? {} : { credential: api.credential }),

@@ -5,6 +5,7 @@ import {
   printJson,
   secretsOf,
   type Credential,
+  type Json,
 } from "@copper-kettle/core";
 import type { Sealer } from "../sealing/keys.js";
 import { CredentialRow } from "./models.js";
@@ -18,6 +19,25 @@ export interface CredentialFault {
   sentence: string;
   /** Milliseconds since 1970. */
   at: number;
+}
+
+/** What was sent and answered at the last login of a credential, without any value that is secret. */
+export interface LoginExchange {
+  /** Milliseconds since 1970. */
+  at: number;
+  took?: number;
+  request: { method: string; url: string; headers: [string, string][]; body: string | null };
+  response: { status: number; headers: [string, string][]; body: Json } | null;
+  /** Why it gave no token; null where it did. */
+  failure: string | null;
+}
+
+/** How the logins of a credential fared. */
+export interface LoginNotes {
+  exchange: LoginExchange | null;
+  /** How many failed on end, and until when none is tried: accounts are not to be locked. */
+  failures: number;
+  until: number;
 }
 
 /** A credential as it is known while the service runs. */
@@ -35,6 +55,7 @@ export interface OpenCredential {
   lastUsedAt: number | null;
   lastWorkedAt: number | null;
   fault: CredentialFault | null;
+  login: LoginNotes;
 }
 
 /** What a person sets of a credential. */
@@ -44,6 +65,8 @@ export interface CredentialSettings {
   mayUse: string[];
   mayChange: string[];
 }
+
+const noLogin: LoginNotes = { exchange: null, failures: 0, until: 0 };
 
 /** Credentials: sealed in the database, opened once and then read from memory until they change. */
 export class CredentialStore {
@@ -95,6 +118,7 @@ export class CredentialStore {
       lastUsedAt: before?.lastUsedAt ?? null,
       lastWorkedAt: null,
       fault: null,
+      login: noLogin,
     };
     const values = {
       name,
@@ -110,6 +134,7 @@ export class CredentialStore {
       changedAt: now,
       lastWorkedAt: null,
       fault: null,
+      login: null,
     };
     await this.writer.write(async (transaction, unit) => {
       const known = await CredentialRow.findByPk(name, { transaction });
@@ -144,6 +169,12 @@ export class CredentialStore {
     await this.saveUse();
   }
 
+  /** Keeps what came of a login; written down with the next fault or use. */
+  noteLogin(name: string, change: Partial<LoginNotes>): void {
+    const open = this.#opened.get(name);
+    if (open) this.#touch(name, { login: { ...open.login, ...change } });
+  }
+
   /** Writes down when credentials were last used, and how they fared; called now and then, and at the end. */
   async saveUse(): Promise<void> {
     const touched = [...this.#touched].map((name) => this.#opened.get(name));
@@ -152,8 +183,13 @@ export class CredentialStore {
     await this.writer.write(async (transaction) => {
       for (const open of touched) {
         if (!open) continue;
-        const { name, lastUsedAt, lastWorkedAt, fault } = open;
-        const values = { lastUsedAt, lastWorkedAt, fault: fault ? printJson({ ...fault }) : null };
+        const { name, lastUsedAt, lastWorkedAt, fault, login } = open;
+        const values = {
+          lastUsedAt,
+          lastWorkedAt,
+          fault: fault ? printJson({ ...fault }) : null,
+          login: login === noLogin ? null : printJson({ ...login } as unknown as Json),
+        };
         await CredentialRow.update(values, { where: { name }, transaction });
       }
     });
@@ -196,6 +232,7 @@ export class CredentialStore {
       lastUsedAt: row.lastUsedAt,
       lastWorkedAt: row.lastWorkedAt,
       fault: row.fault ? (parseJson(row.fault) as unknown as CredentialFault) : null,
+      login: row.login ? (parseJson(row.login) as unknown as LoginNotes) : noLogin,
     };
   }
 }

@@ -98,6 +98,7 @@ export class CredentialRow extends Model<
   declare endsAt: CreationOptional<number | null>;
   declare fault: CreationOptional<string | null>;
   declare lastWorkedAt: CreationOptional<number | null>;
+  declare login: CreationOptional<string | null>;
   declare mayUse: CreationOptional<string>;
   declare mayChange: CreationOptional<string>;
 }
@@ -199,6 +200,7 @@ export function defineModels(sequelize: Sequelize): void {
       replacedUntil: optionalInteger(),
       endsAt: optionalInteger(),
       fault: optionalText(),
+      login: optionalText(),
       lastWorkedAt: optionalInteger(),
       mayUse: { ...text(), defaultValue: "[]" },
       mayChange: { ...text(), defaultValue: "[]" },

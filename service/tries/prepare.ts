@@ -1,6 +1,10 @@
 import type { BodyOf, routes } from "@copper-kettle/contract";
 import {
+  operationById,
+  bodyFieldsOf,
+  bodyRuleFaults,
   bodyType,
+  bodyWithFields,
   buildRequest,
   decoded,
   defaultEffect,
@@ -16,12 +20,16 @@ import {
   pastedUrl,
   secretsOf,
   serverFor,
+  toldApart,
   understandPasted,
   withFixedFields,
+  withIdsFrom,
+  type BodyField,
   type BuiltRequest,
   type Effect,
   type FoundSecret,
   type HttpRequest,
+  type Json,
   type JsonObject,
   type Operation,
   type RequestBody,
@@ -62,6 +70,10 @@ interface Target {
   secret?: FoundSecret | undefined;
   secrets?: string[];
   described?: Prepared["described"];
+  /** Fields of the body that were given by name among the parameters. */
+  inBody?: [BodyField, Json][];
+  /** The fields of the body, with their rules. */
+  fields?: BodyField[];
 }
 
 /**
@@ -70,11 +82,12 @@ interface Target {
  */
 export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepared> {
   const target = targetOf(apis, given);
-  const fixed = withFixed(target.described, bodyOf(given));
+  const fixed = withFixed(target, bodyOf(given));
   const body =
     target.described && fixed && "form" in fixed
       ? { form: formFields(target.described.operation, fixed.form) }
       : fixed;
+  requireRules(target, fixed);
   const type =
     target.described && body && bodyType(target.described.operation, Object.keys(body)[0] as string);
   const headers = { ...(type ? { "Content-Type": type } : {}), ...target.parts.headers, ...given.headers };
@@ -96,16 +109,30 @@ export async function prepareTry(apis: ApiStore, given: GivenTry): Promise<Prepa
   };
 }
 
-/** A JSON body with the fields that the document of its operation fixes. */
-function withFixed(described: Prepared["described"], body: RequestBody | undefined): RequestBody | undefined {
-  if (!described || (body && !("json" in body))) return body;
+/** The body with the fields that were given by name, and those of a JSON body that the document fixes. */
+function withFixed(
+  { described, inBody = [] }: Target,
+  given: RequestBody | undefined,
+): RequestBody | undefined {
+  if (!described) return given;
   try {
+    const body = bodyWithFields(described.operation, given, inBody);
+    if (body && !("json" in body)) return body;
     const json = withFixedFields(described.open.document, described.operation, body?.json);
     return json === undefined ? body : { json };
   } catch (error) {
     if (!(error instanceof RequestRefused)) throw error;
     throw new BadTry([{ field: "body", message: error.message }]);
   }
+}
+
+/** @throws BadTry where a field does not hold to the rule that its document has for it */
+function requireRules({ described, fields = [] }: Target, body: RequestBody | undefined): void {
+  if (!described || !body || !("json" in body || "form" in body)) return;
+  const value = "json" in body ? body.json : body.form;
+  const faults = bodyRuleFaults(described.operation, fields, value, Date.now());
+  if (faults.length > 0)
+    throw new BadTry(faults.map(({ path, message }) => ({ field: `body.${path.join(".")}`, message })));
 }
 
 function targetOf(apis: ApiStore, given: GivenTry): Target {
@@ -239,22 +266,28 @@ function requireNoFiles(fields: JsonObject): void {
 function described(apis: ApiStore, given: GivenTry): Target {
   const name = operationName(given.operation ?? "");
   const open = name && apis.get(name.api);
-  const operation = open?.api.operations.find((one) => one.id === name?.id);
+  const operation = operationById(open?.api.operations ?? [], name?.id ?? "");
   if (!open || !operation)
     throw new BadTry([{ field: "operation", message: `There is no operation "${given.operation}".` }]);
-  const parameters = given.parameters ?? {};
-  const faults = parameterFaults(operation, parameters).map(({ name: field, message }) => ({
-    field: `parameters.${field}`,
-    message,
-  }));
+  const parameters = withIdsFrom(operation, given.parameters ?? {});
+  const fields = bodyFieldsOf(open.document, operation);
+  const { parameters: own, inBody } = toldApart(operation, fields, parameters);
+  const faults = parameterFaults(operation, parameters, undefined, { fields }).map(
+    ({ name: field, message }) => ({
+      field: `parameters.${field}`,
+      message,
+    }),
+  );
   const server = serverFor(open.api, operation);
   if (server === undefined)
     faults.push({ field: "operation", message: `The document of ${open.name} names no server.` });
-  if (operation.body?.required && given.body === undefined)
+  if (operation.body?.required && given.body === undefined && inBody.length === 0)
     faults.push({ field: "body", message: `${operation.id} needs a body, but none was given.` });
   if (server === undefined || faults.length > 0) throw new BadTry(faults);
   return {
-    parts: operationRequest(operation, server, parameters),
+    parts: operationRequest(operation, server, own),
+    inBody,
+    fields,
     effect: operation.effect,
     using: open.api.credential,
     described: { open, operation },

@@ -63,6 +63,7 @@ export function sentResult(
       ...(shownBody === null ? {} : { body: shownBody }),
     }),
     explanation: null,
+    link: null,
     drift: [],
   };
 }

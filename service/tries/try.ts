@@ -3,12 +3,15 @@ import {
   responseMismatches,
   cookiesOf,
   exchange,
+  isRefusal,
   explainAnswer,
   explainRefusal,
   isKeyName,
   leafTexts,
   maskPlaces,
+  jsonOrText,
   MaskSet,
+  recordLink,
   secretFormValues,
   secretPlaces,
   TransportFailure,
@@ -101,7 +104,7 @@ export async function tryNow(
   try {
     let use = await useOf(parts, prepared, by);
     let done = await exchange(ports, request, use?.proof, options);
-    if (done.response?.status === 401 && (await use?.refused())) {
+    if (done.response && use && isRefusal(use, done.response) && (await use.refused())) {
       use = await useOf(parts, prepared, by);
       done = await exchange(ports, request, use?.proof, options);
     }
@@ -159,8 +162,23 @@ function answeredResult(
     size,
     redirects: done.redirects.map((url) => masks.text(url)),
     explanation: explanation === null ? null : masks.text(explanation),
+    link: linkOf(prepared, response, masks),
     drift: described ? responseMismatches(described.open.document, described.operation, response) : [],
   };
+}
+
+/** Where a person finds the record; with a secret in it there is none. */
+function linkOf(
+  { described, built }: Prepared,
+  { status, headers, body }: NonNullable<Exchanged["response"]>,
+  masks: TryMasks,
+): string | null {
+  if (!described) return null;
+  const sent = typeof built.body === "string" ? jsonOrText(built.body) : null;
+  const request = { method: built.method, url: built.url, body: sent };
+  const response = { status, headers: headers as JsonObject, body };
+  const link = recordLink(described.operation, { request, response });
+  return link === undefined || masks.text(link) !== link ? null : link;
 }
 
 function explained(

@@ -82,6 +82,31 @@ describe("the form of a credential", () => {
       parts,
       ...common,
     });
+    for (const login of [
+      {
+        request: "POST https://depot.example/session",
+        headers: { "X-Yard": "east" },
+        body: { json: { user: "${secret.user}" } },
+        success: "status == 201",
+        token: "body.key",
+        attach: { header: "X-Session", value: "Key ${token}" },
+        lives: "50m",
+        refused: "status == 409",
+        renew: { request: "POST https://depot.example/renew", headers: { "X-Session": "${token}" } },
+      },
+      { request: "GET https://depot.example/in", body: { text: "a" }, token: "body" },
+      {
+        request: "GET https://depot.example/in",
+        cookie: "sid",
+        attach: { cookie: "sid", value: "${token}" },
+      },
+    ])
+      expect(readCredential(formOf(detail("login", { secrets: ["user"], scheme: login }))).input).toEqual({
+        kind: "login",
+        secrets: { user: null },
+        scheme: login,
+        ...common,
+      });
     const tls = { certificate: "-----BEGIN CERTIFICATE-----", authority: "x" };
     expect(readCredential(formOf(detail("mutual-tls", tls))).input).toEqual({
       kind: "mutual-tls",

@@ -1,5 +1,6 @@
 import type { CredentialDetail, CredentialInput } from "@copper-kettle/contract";
 import { certificateFields, linesOf, namesOf, readLines, typed, type CertificateForm } from "./form-parts.js";
+import { emptyLogin, loginFormOf, readLogin, type LoginForm, type LoginInput } from "./login-form.js";
 import { emptyOAuth, oauthFormOf, readOAuth, type OAuthForm } from "./oauth-form.js";
 
 export type { CredentialInput };
@@ -38,6 +39,11 @@ export const kinds: { value: CredentialKind; title: string; help: string }[] = [
     help: "The scheme says what is signed and which headers are set.",
   },
   {
+    value: "login",
+    title: "login – a token that a request of your own gives",
+    help: "One login however many runs wait; again when the token ends or is refused.",
+  },
+  {
     value: "secret",
     title: "secret – what deliveries to a webhook are verified with",
     help: "The sender signs with it. It is sent nowhere.",
@@ -61,6 +67,7 @@ export interface CredentialForm {
   scheme: { base: string; signature: string; headers: string };
   /** Parts of a scheme that the form does not show: left as they are. */
   restOfScheme: Record<string, unknown>;
+  login: LoginForm;
   tls: CertificateForm;
   oauth: OAuthForm;
   hosts: string;
@@ -85,6 +92,7 @@ export function emptyForm(): CredentialForm {
       headers: "X-Time: ${time.seconds}\nX-Nonce: ${nonce}\nX-Signature: ${signature}",
     },
     restOfScheme: {},
+    login: emptyLogin(),
     tls: { certificate: "", privateKey: "", passphrase: "", pkcs12: "", authority: "" },
     oauth: emptyOAuth(),
     hosts: "",
@@ -119,6 +127,10 @@ export function formOf(detail: CredentialDetail): CredentialForm {
       headers: linesOf((headers ?? {}) as Record<string, string>, ": "),
     };
     form.restOfScheme = rest;
+  }
+  if (detail.kind === "login") {
+    form.secrets = (settings["secrets"] as string[]).map((name) => ({ name, secret: "" }));
+    form.login = loginFormOf(settings["scheme"] as LoginInput);
   }
   if (detail.kind === "oauth2") form.oauth = oauthFormOf(settings);
   return form;
@@ -164,18 +176,23 @@ function kindOf(form: CredentialForm, faults: Record<string, string>): object {
           ...typed("secret", secret),
         })),
       };
+    case "login":
+      return { kind, secrets: secretsOf(form), scheme: readLogin(form.login, faults) };
     case "signed": {
       const { base, signature, headers } = form.scheme;
-      const secrets = Object.fromEntries(
-        form.secrets.filter(({ name }) => name !== "").map(({ name, secret }) => [name, secret || null]),
-      );
       const scheme = {
         ...form.restOfScheme,
         base,
         signature,
         headers: readLines(headers, ":", "scheme.headers", faults),
       };
-      return { kind, secrets, scheme };
+      return { kind, secrets: secretsOf(form), scheme };
     }
   }
+}
+
+function secretsOf({ secrets }: CredentialForm): Record<string, string | null> {
+  return Object.fromEntries(
+    secrets.filter(({ name }) => name !== "").map(({ name, secret }) => [name, secret || null]),
+  );
 }

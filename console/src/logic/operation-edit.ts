@@ -104,3 +104,53 @@ function valueOf(text: string, type: string): Json | undefined {
     return text;
   }
 }
+
+/** A text of an operation; an empty one if it has none. */
+export function textAt(operation: JsonObject, key: string): string {
+  const found = operation[key];
+  return typeof found === "string" ? found : "";
+}
+
+/** The operation with another text, where it stood; an empty one goes. */
+export function withText(operation: JsonObject, key: string, text: string | null): JsonObject {
+  const { [key]: _old, ...rest } = operation;
+  return text ? { ...operation, [key]: text } : rest;
+}
+
+/** The scopes that an operation wants, of whichever of its security requirements names any. */
+export function scopesOf(operation: JsonObject): string[] {
+  const [, scopes] = requirementOf(operation);
+  return scopes;
+}
+
+/** An operation that wants these scopes; none are taken away with their requirement. */
+export function withScopes(operation: JsonObject, scopes: string[]): JsonObject {
+  const { security: _old, ...rest } = operation;
+  const [name] = requirementOf(operation);
+  return scopes.length > 0 ? { ...rest, security: [{ [name]: scopes }] } : rest;
+}
+
+function requirementOf({ security }: JsonObject): [scheme: string, scopes: string[]] {
+  const all = (Array.isArray(security) ? security : []).flatMap((one) =>
+    isObject(one) ? Object.entries(one) : [],
+  );
+  const found = all.find(([, scopes]) => Array.isArray(scopes) && scopes.length > 0) ?? all[0];
+  return found ? [found[0], [found[1] ?? []].flat().map(String)] : ["oauth2", []];
+}
+
+/**
+ * The names of scopes in a text: in a list of them all, in a sentence those that look like one (`orders:read`,
+ * `orders.read.all`, `read_orders`, an address).
+ */
+export function scopesIn(text: string): string[] {
+  const words = text
+    .split(/[\s,;"'`()[\]{}]+/)
+    .map((word) => word.replace(/[.:]+$/, ""))
+    .filter(Boolean);
+  const like = words.filter((word) =>
+    /^[A-Za-z][\w-]*([:./][\w*-]+)+$|^https:\/\/\S+$|^[a-z]+(_[a-z]+)+$/.test(word),
+  );
+  // One plain word between others may be a scope; more of them are prose.
+  const isSentence = like.length > 0 && words.length > like.length + 1;
+  return [...new Set(isSentence ? like : words)];
+}

@@ -116,6 +116,14 @@ async function remove(): Promise<void> {
                   <td class="mono">{{ about.servers.join("\n") || "none" }}</td>
                 </tr>
                 <tr>
+                  <th>Network</th>
+                  <td>
+                    <router-link :to="{ path: '/network', query: { api: name } }"
+                      >proxy, authorities, TLS</router-link
+                    >
+                  </td>
+                </tr>
+                <tr>
                   <th>Credential</th>
                   <td>
                     <router-link v-if="about.credential" :to="`/credentials/${about.credential}`">{{

@@ -74,6 +74,7 @@ async function saved(id: string): Promise<void> {
               :id="operation.id"
               :key="renewed"
               :api-name="name"
+              :used-by="operation.usedBy"
               @saved="saved"
               @removed="router.push(`/apis/${name}`)"
             />

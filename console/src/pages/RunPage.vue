@@ -193,7 +193,14 @@ function again(step = ""): void {
           </div>
         </v-card>
         <v-card class="pa-3 right">
-          <StepDetail v-if="row" :key="row.path" :row="row" :over="!active" @again="again(row.name)" />
+          <StepDetail
+            v-if="row"
+            :key="row.path"
+            :run="id"
+            :row="row"
+            :over="!active"
+            @again="again(row.name)"
+          />
           <p v-else class="dim">Nothing has happened yet.</p>
         </v-card>
       </div>

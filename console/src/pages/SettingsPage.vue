@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { routes, type Activity } from "@copper-kettle/contract";
+import { mdiLanConnect } from "@mdi/js";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import ActivityTable from "../parts/shared/ActivityTable.vue";
@@ -22,7 +23,10 @@ onMounted(async () => {
 
 <template>
   <div class="page">
-    <h1 class="mb-3">Settings</h1>
+    <div class="head mb-3">
+      <h1>Settings</h1>
+      <v-btn to="/network" :prepend-icon="mdiLanConnect">Network</v-btn>
+    </div>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <div class="two">
       <div class="column">
@@ -40,3 +44,11 @@ onMounted(async () => {
     </div>
   </div>
 </template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+</style>

@@ -23,7 +23,7 @@ import { requireMayUse } from "../rights.js";
 import { serve } from "../serve-route.js";
 
 export function serveApis(app: Express, context: Context): void {
-  const { workflows, apis } = context;
+  const { workflows, apis, networks } = context;
   const detail = (open: OpenApi) => apiDetailView(context, open);
   /** Reads a document that was given, and what would change with it. */
   const reading = async (name: string, given: Given) => {
@@ -72,6 +72,8 @@ export function serveApis(app: Express, context: Context): void {
 
   serve(app, routes.removeApi, async ({ params }) => {
     if (!(await apis.remove(params.name))) throw notFound("API", params.name);
+    // Another API of that name is another one.
+    if (networks.all().api[params.name]) await networks.put("api", params.name, undefined);
   });
 
   serve(app, routes.apiDocument, async ({ params, query }) => {
@@ -176,12 +178,16 @@ async function loadGiven(
   }
 }
 
-/** Which workflows call which operations, by `api.id`. */
+/** Which workflows call which operations, by `api.id`: in their drafts, or in what is published. */
 export async function operationUsers(workflows: Context["workflows"]): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const row of await workflows.all()) {
-    const { partial } = await workflows.parsed(row.draft);
-    const names = (partial ? operationCalls(partial) : []).map(({ api, id }) => `${api}.${id}`);
+    const version = row.published === null ? undefined : await workflows.version(row.name, row.published);
+    const names: string[] = [];
+    for (const text of new Set([row.draft, ...(version ? [version.text] : [])])) {
+      const { partial } = await workflows.parsed(text);
+      names.push(...(partial ? operationCalls(partial) : []).map(({ api, id }) => `${api}.${id}`));
+    }
     for (const name of new Set(names)) found.set(name, [...(found.get(name) ?? []), row.name]);
   }
   return found;

@@ -1,5 +1,11 @@
 import { routes } from "@copper-kettle/contract";
-import { type OAuthCredential, requestSheet, wantsOtherTokens, wantsSignIn } from "@copper-kettle/core";
+import {
+  type OAuthCredential,
+  requestSheet,
+  wantsOtherTokens,
+  wantsSignIn,
+  wantsToken,
+} from "@copper-kettle/core";
 import type { Express } from "express";
 import { checkCredential } from "../../credentials/check.js";
 import { readCredentialInput } from "../../credentials/input.js";
@@ -21,13 +27,7 @@ export function serveCredentials(app: Express, context: Context): void {
   };
   const oauthOf = (name: string): OAuthCredential => {
     const { credential } = find(name);
-    if (credential.kind !== "oauth2")
-      throw new HttpProblem(
-        409,
-        "credential",
-        "No OAuth credential",
-        `"${name}" is of the kind ${credential.kind}; only oauth2 has tokens, sign-ins and request sheets.`,
-      );
+    if (credential.kind !== "oauth2") throw noTokens(find(name));
     return credential;
   };
   serve(app, routes.listCredentials, async () => {
@@ -54,8 +54,7 @@ export function serveCredentials(app: Express, context: Context): void {
     if (known) requireMayChange(known, by);
     const { credential, settings, overlap, removed } = readCredentialInput(body, known?.credential);
     const before = known?.credential;
-    if (before?.kind === "oauth2" && (credential.kind !== "oauth2" || wantsOtherTokens(before, credential)))
-      await tokens.forget(name);
+    if (before && wantsToken(before) && wantsOtherTokens(before, credential)) await tokens.forget(name);
     const open = await credentials.put(name, credential, settings, overlap);
     await activity.note({ by, action: known ? "changed" : "added", kind: "credential", name });
     const usedBy = (await usersOf(context)).get(name) ?? [];
@@ -84,8 +83,9 @@ export function serveCredentials(app: Express, context: Context): void {
   });
 
   serve(app, routes.forgetToken, async ({ params: { name }, by }) => {
-    requireMayChange(find(name), by);
-    oauthOf(name);
+    const open = find(name);
+    requireMayChange(open, by);
+    if (!wantsToken(open.credential)) throw noTokens(open);
     await tokens.forget(name);
     await activity.note({ by, action: "token forgotten", kind: "credential", name });
   });
@@ -98,6 +98,15 @@ export function serveCredentials(app: Express, context: Context): void {
   });
 
   serve(app, routes.redirectUri, async () => ({ redirectUri: signIns.redirectUri }));
+}
+
+function noTokens({ name, credential }: OpenCredential): HttpProblem {
+  return new HttpProblem(
+    409,
+    "credential",
+    "No OAuth credential",
+    `"${name}" is of the kind ${credential.kind}; only oauth2 has sign-ins and request sheets, and only oauth2 and login have tokens.`,
+  );
 }
 
 /** Where an administrator consents beforehand; undefined while the client or the endpoint is not known. */

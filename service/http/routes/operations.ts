@@ -1,19 +1,24 @@
 import { understood } from "./tries.js";
 import { type OperationDetail, routes } from "@copper-kettle/contract";
 import {
+  operationById,
   adoptStep,
+  bodyFieldsOf,
   CannotAdopt,
+  CannotEdit,
   type Content,
   inlinedSchema,
   type JsonObject,
   newDocument,
   type Operation,
+  operationCalls,
   operationFromPasted,
   type OperationPlace,
   parseTemplate,
   printJson,
   rawOperation,
   isMethod,
+  renameOperation,
   renderTemplate,
   type FoundSecret,
   type UnderstoodRequest,
@@ -24,6 +29,7 @@ import {
 import type { Express } from "express";
 import { readCredentialInput } from "../../credentials/input.js";
 import type { OpenApi } from "../../store/apis.js";
+import { DraftConflict } from "../../store/workflows.js";
 import type { Context } from "../context.js";
 import { findApi, findOperation } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
@@ -39,7 +45,7 @@ export function serveOperations(app: Express, context: Context): void {
   }));
 
   serve(app, routes.operation, async ({ params: { name, id } }) => {
-    const operation = findApi(context, name).api.operations.find((one) => one.id === id);
+    const operation = operationById(findApi(context, name).api.operations, id);
     if (!operation) throw notFound("operation", `${name}.${id}`);
     const users = (await operationUsers(workflows)).get(`${name}.${id}`) ?? [];
     return operationView(findApi(context, name).document, operation, users);
@@ -59,7 +65,10 @@ export function serveOperations(app: Express, context: Context): void {
     const moved = method !== operation.method || path !== operation.path;
     requireSound(open, operation, { method, path }, body.operation);
     const without = moved ? withoutOperation(open.document, operation) : open.document;
-    const document = withOperation(without, { method, path }, body.operation);
+    const to = body.operation["operationId"];
+    const renames = typeof to === "string" && to !== operation.id;
+    const raw = renames ? { ...body.operation, "x-ckettle-was": wasOf(operation, to) } : body.operation;
+    const document = withOperation(without, { method, path }, raw);
     const now = await apis.put(
       name,
       { document },
@@ -72,6 +81,7 @@ export function serveOperations(app: Express, context: Context): void {
       },
     );
     const changed = now.api.operations.find((one) => one.method === method && one.path === path) as Operation;
+    if (renames) await renamedInDrafts(context, `${name}.${operation.id}`, `${name}.${changed.id}`);
     const users = await operationUsers(workflows);
     return {
       operation: operationView(now.document, changed, users.get(`${name}.${changed.id}`) ?? []),
@@ -79,8 +89,40 @@ export function serveOperations(app: Express, context: Context): void {
     };
   });
 
-  serve(app, routes.removeOperation, async ({ params: { name, id }, by }) => {
+  serve(app, routes.renameOperation, async ({ params: { name, id }, body: { to }, by }) => {
     const { open, operation } = findOperation(context, name, id);
+    if (to === operation.id)
+      throw new HttpProblem(422, "bad-operation", "Nothing to rename", `It is called ${to}.`);
+    const before = rawOperation(open.document, operation) ?? {};
+    const renamed = { ...before, operationId: to, "x-ckettle-was": wasOf(operation, to) };
+    requireSound(open, operation, operation, renamed);
+    const now = await apis.put(
+      name,
+      { document: withOperation(open.document, operation, renamed) },
+      { original: printJson(renamed), written: `${operation.id} renamed to ${to}`, source: null, by },
+    );
+    const { changed, left } = await renamedInDrafts(context, `${name}.${operation.id}`, `${name}.${to}`);
+    const users = (await operationUsers(workflows)).get(`${name}.${to}`) ?? [];
+    return {
+      operation: operationView(now.document, operationById(now.api.operations, to) as Operation, users),
+      api: await apiDetailView(context, now),
+      changed,
+      left,
+    };
+  });
+
+  serve(app, routes.removeOperation, async ({ params: { name, id }, query, by }) => {
+    const { open, operation } = findOperation(context, name, id);
+    const used = await operationUsers(workflows);
+    const names = [operation.id, ...(operation.was ?? [])].map((one) => `${name}.${one}`);
+    const users = [...new Set(names.flatMap((one) => used.get(one) ?? []))];
+    if (users.length > 0 && query.anyway !== "true")
+      throw new HttpProblem(
+        409,
+        "in-use",
+        "Workflows call this operation",
+        `${name}.${operation.id} is called by ${users.join(", ")}: their calls would fail. Remove it anyway, or change them first.`,
+      );
     await apis.put(
       name,
       { document: withoutOperation(open.document, operation) },
@@ -169,6 +211,38 @@ export function serveOperations(app: Express, context: Context): void {
   });
 }
 
+/** The ids that an operation had, once it has another one. */
+function wasOf({ id, was = [] }: Operation, to: string): string[] {
+  return [...new Set([...was, id])].filter((one) => one !== to);
+}
+
+/** Names an operation anew in every draft that calls it. */
+async function renamedInDrafts(
+  { workflows }: Context,
+  from: string,
+  to: string,
+): Promise<{ changed: string[]; left: { workflow: string; reason: string }[] }> {
+  const changed: string[] = [];
+  const left: { workflow: string; reason: string }[] = [];
+  for (const row of await workflows.all()) {
+    try {
+      const text = await workflows.text(row.draft);
+      const made = renameOperation(text, from, to);
+      if (made === text) continue;
+      await workflows.push(row.name, made, row.revision);
+      changed.push(row.name);
+    } catch (error) {
+      if (!(error instanceof CannotEdit || error instanceof DraftConflict)) throw error;
+      // By its old id it is still found.
+      const { partial } = await workflows.parsed(row.draft);
+      const calls = partial ? operationCalls(partial) : [];
+      if (calls.some(({ api, id }) => `${api}.${id}` === from))
+        left.push({ workflow: row.name, reason: error.message });
+    }
+  }
+  return { changed, left };
+}
+
 /** An operation as its page shows it; schemas with their references written out. */
 export function operationView(document: JsonObject, operation: Operation, usedBy: string[]): OperationDetail {
   const { about, docs, body, success, responses, parameters, ...rest } = operation;
@@ -182,6 +256,7 @@ export function operationView(document: JsonObject, operation: Operation, usedBy
     docs: docs ?? null,
     body: body ? { ...body, content: inlined(body.content) } : null,
     success: success ?? null,
+    fields: bodyFieldsOf(document, operation).map(({ schema: _schema, ...field }) => field),
     usedBy,
   };
 }

@@ -21,12 +21,14 @@ import {
 import type { Express } from "express";
 import type { TryRecord } from "../../store/api-models.js";
 import { iso } from "../../times.js";
+import { choicesFor, NoChoices } from "../../tries/choices.js";
 import { BadTry, type Prepared, prepareTry } from "../../tries/prepare.js";
 import { givenForHistory } from "../../tries/show.js";
 import { masksOf, tryNow } from "../../tries/try.js";
 import type { Context } from "../context.js";
+import { findOperation } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
-import { requireMayUse } from "../rights.js";
+import { requireMayCall } from "../rights.js";
 import { serve } from "../serve-route.js";
 
 export function serveTries(app: Express, context: Context): void {
@@ -51,11 +53,7 @@ export function serveTries(app: Express, context: Context): void {
   serve(app, routes.tryOperation, async ({ body, by }) => {
     try {
       const prepared = await prepareTry(apis, body);
-      if (prepared.using !== undefined) {
-        const open = credentials.get(prepared.using);
-        if (!open) throw notFound("credential", prepared.using);
-        requireMayUse(open, by);
-      }
+      requireMayCall(credentials, prepared.using, by);
       const masks = masksOf(context, prepared);
       const result = await tryNow(context, prepared, by, masks);
       noteDrift(context, prepared, result);
@@ -66,6 +64,16 @@ export function serveTries(app: Express, context: Context): void {
     }
   });
 
+  serve(app, routes.choices, async ({ params: { name, id }, query, by }) => {
+    const allowed = ({ using }: Prepared): void => requireMayCall(credentials, using, by);
+    try {
+      return { choices: await choicesFor(context, findOperation(context, name, id), query.of, by, allowed) };
+    } catch (error) {
+      if (!(error instanceof NoChoices)) throw error;
+      throw new HttpProblem(422, "no-choices", "There are no choices", error.message);
+    }
+  });
+
   serve(app, routes.listTries, async ({ query }) => {
     return { tries: (await context.tries.list(query.operation, query.limit)).map(entryView) };
   });
@@ -73,7 +81,12 @@ export function serveTries(app: Express, context: Context): void {
   serve(app, routes.try, async ({ params }) => {
     const row = await context.tries.find(params.id);
     if (!row) throw notFound("try", String(params.id));
-    const result = { ...(parseJson(row.result) as JsonObject), id: row.id } as unknown as TryResult;
+    // Tries of earlier versions have no link.
+    const result = {
+      link: null,
+      ...(parseJson(row.result) as JsonObject),
+      id: row.id,
+    } as unknown as TryResult;
     return { ...entryView(row), result };
   });
 }
@@ -137,7 +150,7 @@ export function understood(text: string): UnderstoodRequest {
   }
 }
 
-function tryProblem(error: unknown): unknown {
+export function tryProblem(error: unknown): unknown {
   if (error instanceof BadTry)
     return new HttpProblem(422, "bad-try", "This cannot be sent yet", error.message, {
       errors: error.faults,

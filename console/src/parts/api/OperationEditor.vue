@@ -8,13 +8,17 @@ import {
   newParameter,
   parameterEdits,
   places,
+  textAt,
   types,
   withParameters,
+  withText,
   type ParameterEdit,
 } from "../../logic/operation-edit.js";
+import OperationGrid from "./OperationGrid.vue";
+import OperationExtras from "./OperationExtras.vue";
 
 /** Get an operation as it is in the document: as fields, and as the text itself. */
-const props = defineProps<{ apiName: string; id: string }>();
+const props = defineProps<{ apiName: string; id: string; usedBy: string[] }>();
 const emit = defineEmits<{ saved: [id: string]; removed: [] }>();
 
 const text = ref("");
@@ -61,13 +65,7 @@ onMounted(async () => {
 });
 
 const put = (next: JsonObject): void => void (text.value = printJson(next, 2));
-function setText(key: string, value: string | null): void {
-  const { [key]: old, ...rest } = operation.value;
-  if (!value) put(rest);
-  else put(old === undefined ? { ...operation.value, [key]: value } : { ...operation.value, [key]: value });
-}
-const textAt = (key: string): string =>
-  typeof operation.value[key] === "string" ? operation.value[key] : "";
+const setText = (key: string, value: string | null): void => put(withText(operation.value, key, value));
 const docs = computed(() => {
   const found = operation.value["externalDocs"];
   return isObject(found) && typeof found["url"] === "string" ? found["url"] : "";
@@ -115,7 +113,11 @@ async function save(): Promise<void> {
 }
 async function remove(): Promise<void> {
   try {
-    await api.call(routes.removeOperation, { params: { name: props.apiName, id: props.id } });
+    await api.call(routes.removeOperation, {
+      params: { name: props.apiName, id: props.id },
+      // Who confirmed it has read who calls it.
+      query: { anyway: "true" },
+    });
     emit("removed");
   } catch (error) {
     fault.value = sentence(error);
@@ -147,20 +149,21 @@ async function remove(): Promise<void> {
     <template v-else>
       <div class="pair">
         <v-text-field
-          :model-value="textAt('operationId')"
+          :model-value="textAt(operation, 'operationId')"
           label="Id"
           class="mono"
+          hint="Drafts that call it get the new id; published versions still find it by the old one."
           :error-messages="faults['operationId']"
           @update:model-value="setText('operationId', $event)"
         />
         <v-text-field
-          :model-value="textAt('summary')"
+          :model-value="textAt(operation, 'summary')"
           label="Title"
           @update:model-value="setText('summary', $event)"
         />
       </div>
       <v-textarea
-        :model-value="textAt('description')"
+        :model-value="textAt(operation, 'description')"
         label="Notes"
         rows="2"
         auto-grow
@@ -168,7 +171,7 @@ async function remove(): Promise<void> {
       />
       <div class="pair">
         <v-select
-          :model-value="textAt('x-ckettle-effect') || null"
+          :model-value="textAt(operation, 'x-ckettle-effect') || null"
           :items="['reads', 'writes', 'repeatable']"
           label="Effect"
           clearable
@@ -177,7 +180,7 @@ async function remove(): Promise<void> {
           @update:model-value="setText('x-ckettle-effect', $event)"
         />
         <v-text-field
-          :model-value="textAt('x-ckettle-success')"
+          :model-value="textAt(operation, 'x-ckettle-success')"
           label="Success (expression, besides the status)"
           class="mono"
           placeholder="body.error == null"
@@ -190,6 +193,9 @@ async function remove(): Promise<void> {
         placeholder="https://"
         @update:model-value="setDocs"
       />
+      <OperationExtras :operation="operation" @update:operation="put" />
+      <h3>Parameters and fields of the body</h3>
+      <OperationGrid :operation="operation" @update:operation="put" />
       <h3>Parameters</h3>
       <div v-for="(edit, index) in edits" :key="index" class="parameter">
         <div class="line">
@@ -275,6 +281,9 @@ async function remove(): Promise<void> {
       <div><v-btn size="small" :prepend-icon="mdiPlus" @click="addParameter">Add a parameter</v-btn></div>
     </template>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-alert v-if="removing && usedBy.length > 0" type="warning"
+      >Called by {{ usedBy.join(", ") }}. Their calls would fail.</v-alert
+    >
     <div class="d-flex ga-2">
       <v-btn
         type="submit"
@@ -295,6 +304,7 @@ async function remove(): Promise<void> {
 <style scoped>
 .edit {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
 }
 .line {

@@ -64,6 +64,31 @@ const typeText = (schema: JsonObject): string => {
             >
             <span v-if="one.default !== undefined" class="dim"> default {{ printJson(one.default) }}</span>
             <span v-if="one.fixed !== undefined" class="mono"> {{ printJson(one.fixed) }}</span>
+            <span v-if="one.rule" class="dim"> {{ one.rule.otherwise }}</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <table v-if="operation.fields.length > 0" class="lines" aria-label="Fields of the body">
+      <thead>
+        <tr>
+          <th>Field of the body</th>
+          <th>About</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="one in operation.fields" :key="one.name">
+          <td>
+            <span class="mono">{{ one.name }}</span><span v-if="one.required" class="dim"> required</span
+            ><span v-if="one.fixed !== undefined" class="dim"> fixed</span>
+          </td>
+          <td>
+            <span v-if="one.title !== one.path.at(-1)">{{ one.title }}. </span>{{ one.about }}
+            <span v-if="one.choices" class="dim"
+              >one of {{ one.choices.map((choice) => String(choice)).join(", ") }}</span
+            >
+            <span v-if="one.fixed !== undefined" class="mono"> {{ printJson(one.fixed) }}</span>
+            <span v-if="one.rule" class="dim"> {{ one.rule.otherwise }}</span>
           </td>
         </tr>
       </tbody>
@@ -74,6 +99,17 @@ const typeText = (schema: JsonObject): string => {
     <div v-if="operation.scopes.length > 0">
       Needs the scopes <code class="mono">{{ operation.scopes.join(" ") }}</code>
     </div>
+    <div v-if="operation.actsFor && operation.actsFor !== 'both'">
+      Acts for
+      {{ operation.actsFor === "person" ? "a person, who signs in" : "the application itself" }}
+    </div>
+    <div v-if="operation.keyPage">
+      <a :href="operation.keyPage" target="_blank" rel="noreferrer">Where do I get a key for this?</a>
+    </div>
+    <div v-if="operation.idsFrom">
+      Takes addresses such as <code class="mono">{{ operation.idsFrom.join(" or ") }}</code>
+    </div>
+    <div v-if="operation.was" class="dim">Was called {{ operation.was.join(", ") }}</div>
     <div v-for="content in operation.body?.content ?? []" :key="content.type">
       <h3>
         Body <span class="dim">{{ content.type }}{{ operation.body?.required ? ", required" : "" }}</span>

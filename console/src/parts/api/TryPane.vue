@@ -6,7 +6,7 @@ import {
   type TryEntry,
   type TryResult,
 } from "@copper-kettle/contract";
-import { isObject, parseJson, printJson, type JsonObject } from "@copper-kettle/core";
+import { idsFromAddress, isObject, parseJson, printJson, type JsonObject } from "@copper-kettle/core";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { skeleton } from "../../logic/body-value.js";
@@ -70,6 +70,36 @@ async function loadTries(): Promise<void> {
   tries.value = (await api.call(routes.listTries, { query: { operation: full.value, limit: 10 } })).tries;
 }
 watch(mediaType, startBody);
+/** Choices that other operations give, once somebody asks for them. */
+const choices = reactive<Record<string, { title: string; value: unknown }[]>>({});
+async function loadChoices(parameter: string): Promise<void> {
+  if (choices[parameter]) return;
+  choices[parameter] = [];
+  try {
+    const found = await api.call(routes.choices, {
+      params: { name: props.apiName, id: props.operation.id },
+      query: { of: parameter },
+    });
+    choices[parameter] = found.choices.map(({ value, label }) => ({
+      title: label,
+      value: typeof value === "string" ? value : printJson(value),
+    }));
+  } catch (error) {
+    delete choices[parameter];
+    faults.value = { ...faults.value, [`parameters.${parameter}`]: sentence(error) };
+  }
+}
+// An address of a page that is pasted into a parameter fills all that it says.
+watch(typed, () => {
+  for (const [name, value] of Object.entries(typed)) {
+    if (typeof value !== "string" || !/^https?:\/\//.test(value)) continue;
+    const ids = idsFromAddress(
+      (props.operation.idsFrom ?? []).filter((pattern) => pattern.includes(`{${name}}`)),
+      value.trim(),
+    );
+    if (ids) Object.assign(typed, ids);
+  }
+});
 onMounted(async () => {
   startBody();
   for (const { name, example } of open.value)
@@ -161,6 +191,18 @@ async function look(entry: TryEntry): Promise<void> {
         :hint="parameter.about"
         clearable
         :error-messages="faults[`parameters.${parameter.name}`]"
+      />
+      <v-combobox
+        v-else-if="parameter.choicesFrom"
+        :model-value="typed[parameter.name]"
+        :items="choices[parameter.name] ?? []"
+        :return-object="false"
+        :label="parameter.title + (parameter.required ? ' *' : '')"
+        :hint="parameter.about ?? `Choices by ${parameter.choicesFrom.operation}`"
+        clearable
+        :error-messages="faults[`parameters.${parameter.name}`]"
+        @focus="loadChoices(parameter.name)"
+        @update:model-value="typed[parameter.name] = $event"
       />
       <v-textarea
         v-else-if="parameterKind(parameter) !== 'text'"

@@ -16,6 +16,7 @@ watch(
 );
 const good = computed(() => props.result.status !== null && props.result.status < 400);
 const mediaType = computed(() => String(props.result.headers["content-type"] ?? ""));
+const host = computed(() => (props.result.link ? new URL(props.result.link).host : ""));
 const asText = ref(false);
 /** Bytes come in Base64, with their media type. */
 const bytes = computed(() =>
@@ -61,6 +62,9 @@ const facts = computed(() => {
       >{{ result.failure.message }} <DetailsText :detail="result.failure.detail"
     /></v-alert>
     <v-alert v-if="result.explanation" type="info" class="my-2">{{ result.explanation }}</v-alert>
+    <v-btn v-if="result.link" :href="result.link" target="_blank" rel="noreferrer" size="small" class="my-2"
+      >Open in {{ host }}</v-btn
+    >
     <v-alert v-if="result.drift.length > 0" type="warning" class="my-2">
       <div v-for="one in result.drift" :key="one.what + one.path">
         <span class="mono">{{ one.path || "the body" }}</span>: {{ one.detail }}

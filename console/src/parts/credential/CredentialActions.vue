@@ -14,6 +14,7 @@ const result = ref<OutputOf<typeof routes.checkCredential>>();
 const sheet = ref("");
 const named = computed(() => ({ params: { name: props.credential.name } }));
 const oauth = computed(() => props.credential.kind === "oauth2");
+const asksToken = computed(() => oauth.value || props.credential.kind === "login");
 
 const consequences = computed(() => {
   const { name, usedBy } = props.credential;
@@ -73,14 +74,14 @@ const remove = () =>
       <v-text-field
         v-model="address"
         :label="
-          oauth
+          asksToken
             ? 'An address that wants it (empty: only ask for a token)'
             : 'An address that wants this credential'
         "
         placeholder="https://stays.example/guests"
         @keydown.enter="check"
       />
-      <v-btn :loading="busy === 'check'" :disabled="!address && !oauth" @click="check">Check now</v-btn>
+      <v-btn :loading="busy === 'check'" :disabled="!address && !asksToken" @click="check">Check now</v-btn>
     </div>
     <v-alert v-if="result" :type="result.ok ? 'success' : 'warning'">{{ result.sentence }}</v-alert>
     <div class="buttons">

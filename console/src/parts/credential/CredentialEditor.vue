@@ -3,7 +3,9 @@ import { routes, type CredentialDetail } from "@copper-kettle/contract";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { emptyForm, formOf, kinds, readCredential } from "../../logic/credential-form.js";
+import { loginSecrets } from "../../logic/login-form.js";
 import CertificateFields from "./CertificateFields.vue";
+import LoginFields from "./LoginFields.vue";
 import OAuthFields from "./OAuthFields.vue";
 import StaticFields from "./StaticFields.vue";
 
@@ -26,6 +28,13 @@ onMounted(async () => {
     () => "",
   );
 });
+// A login begins with the two secrets that most of them want.
+watch(
+  () => form.kind,
+  (kind) => {
+    if (kind === "login" && !props.credential) form.secrets = loginSecrets();
+  },
+);
 watch(
   () => props.credential?.changedAt,
   () => {
@@ -63,7 +72,7 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <form class="editor" novalidate @submit.prevent="save">
+  <form class="column" novalidate @submit.prevent="save">
     <v-text-field
       v-model="form.name"
       label="Name"
@@ -87,12 +96,17 @@ async function save(): Promise<void> {
       :faults="faults"
       :saved="saved"
     />
+    <LoginFields v-else-if="form.kind === 'login'" :model-value="form" :faults="faults" :saved="saved" />
     <StaticFields v-else :model-value="form" :faults="faults" :saved="saved" />
     <v-text-field
       v-model="form.hosts"
       label="Hosts the credential may be sent to"
       placeholder="stays.example"
-      hint="Empty: any host. Add the port if it is not the default one."
+      :hint="
+        form.kind === 'login'
+          ? 'Where the token goes. Add the port if it is not the default one.'
+          : 'Empty: any host. Add the port if it is not the default one.'
+      "
       :error-messages="faults['hosts']"
     />
     <div v-if="!more">
@@ -135,20 +149,3 @@ async function save(): Promise<void> {
     <div><v-btn type="submit" color="primary" variant="flat" :loading="busy">Save</v-btn></div>
   </form>
 </template>
-
-<style scoped>
-.editor {
-  display: grid;
-  gap: 12px;
-}
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-}
-@media (max-width: 700px) {
-  .pair {
-    grid-template-columns: minmax(0, 1fr);
-  }
-}
-</style>

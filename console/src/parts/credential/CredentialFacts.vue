@@ -3,6 +3,7 @@ import type { CredentialDetail } from "@copper-kettle/contract";
 import { computed } from "vue";
 import { when } from "../../logic/format.js";
 import CopyText from "../shared/CopyText.vue";
+import LoginExchange from "./LoginExchange.vue";
 import JsonTree from "../shared/JsonTree.vue";
 
 const props = defineProps<{ credential: CredentialDetail }>();
@@ -11,6 +12,11 @@ const sends = computed(() =>
     (part) => `${part.place === "header" ? "" : `${part.place} `}${part.name}: ${part.value}`,
   ),
 );
+const renewal = computed(() => {
+  const { kind, token } = props.credential;
+  if (!token?.refreshable) return "";
+  return kind === "login" ? ", renewed before that" : ", refreshed by its refresh token";
+});
 </script>
 
 <template>
@@ -59,13 +65,16 @@ const sends = computed(() =>
           obtained {{ when(credential.token.obtainedAt)
           }}<template v-if="credential.token.subject">
             for <b>{{ credential.token.subject }}</b></template
-          >, valid until {{ when(credential.token.expiresAt) || "it is refused"
-          }}{{ credential.token.refreshable ? ", refreshed by its refresh token" : "" }}
+          >, valid until {{ when(credential.token.expiresAt) || "it is refused" }}{{ renewal }}
           <details v-if="credential.token.claims">
             <summary class="dim">Claims</summary>
             <JsonTree :value="credential.token.claims" />
           </details>
         </td>
+      </tr>
+      <tr v-if="credential.login?.last">
+        <th>Last login</th>
+        <td><LoginExchange :login="credential.login" /></td>
       </tr>
       <tr v-for="item in credential.certificates" :key="item.subject">
         <th>Certificate</th>

@@ -13,7 +13,7 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
 </script>
 
 <template>
-  <div class="fields">
+  <div class="column">
     <v-select v-model="form.oauth.grant" :items="grants" label="Grant" :hint="grant?.help ?? ''" />
     <v-alert v-if="uses.signIn && redirectUri" type="info">
       <p class="mb-1">First register this redirect URI with the authorization server, exactly as shown.</p>
@@ -108,20 +108,3 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
     />
   </div>
 </template>
-
-<style scoped>
-.fields {
-  display: grid;
-  gap: 12px;
-}
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-}
-@media (max-width: 700px) {
-  .pair {
-    grid-template-columns: minmax(0, 1fr);
-  }
-}
-</style>

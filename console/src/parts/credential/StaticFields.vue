@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { mdiPlus, mdiTrashCanOutline } from "@mdi/js";
 import type { CredentialForm } from "../../logic/credential-form.js";
+import NamedSecrets from "./NamedSecrets.vue";
 import SecretField from "../shared/SecretField.vue";
 
 defineProps<{ faults: Record<string, string>; saved: boolean }>();
@@ -68,20 +69,7 @@ const places = ["header", "query", "cookie", "path", "body"];
       </div>
     </template>
     <template v-if="form.kind === 'signed'">
-      <div v-for="(item, index) in form.secrets" :key="index" class="pair">
-        <v-text-field v-model="item.name" label="Name of the secret" />
-        <SecretField
-          v-model="item.secret"
-          label="Secret"
-          :saved="saved"
-          :error-messages="faults[`secrets.${item.name}`]"
-        />
-      </div>
-      <div>
-        <v-btn size="small" :prepend-icon="mdiPlus" @click="form.secrets.push({ name: '', secret: '' })"
-          >Add secret</v-btn
-        >
-      </div>
+      <NamedSecrets v-model="form.secrets" :faults="faults" :saved="saved" />
       <v-textarea
         v-model="form.scheme.base"
         class="mono"
@@ -118,14 +106,8 @@ const places = ["header", "query", "cookie", "path", "body"];
   grid-template-columns: 110px 1fr 110px 1fr auto;
   gap: 8px;
 }
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-}
 @media (max-width: 700px) {
-  .part,
-  .pair {
+  .part {
     grid-template-columns: minmax(0, 1fr);
   }
 }

@@ -6,9 +6,10 @@ import type { Row } from "../../logic/waterfall.js";
 import DetailsText from "../shared/DetailsText.vue";
 import BodyView from "../shared/BodyView.vue";
 import JsonTree from "../shared/JsonTree.vue";
+import RecordPanel from "./RecordPanel.vue";
 import StateMark from "../shared/StateMark.vue";
 
-const props = defineProps<{ row: Row; over: boolean }>();
+const props = defineProps<{ row: Row; over: boolean; run: string }>();
 const emit = defineEmits<{ again: [] }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
@@ -52,6 +53,12 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
     /></v-alert>
     <p v-if="row.ended?.skipped">{{ row.ended.skipped }}</p>
 
+    <RecordPanel
+      v-if="request && row.begun?.data['operation']"
+      :run="run"
+      :path="row.path"
+      :settled="row.ended !== undefined && !row.ended.skipped"
+    />
     <template v-if="request">
       <h3>Request, as it {{ attempt?.pretended ? "would have been" : "was" }} sent</h3>
       <div class="mono message">

@@ -13,6 +13,7 @@ const given = ref({
   host: "",
   port: "587",
   tls: "starttls" as "starttls" | "from-the-start" | "none",
+  authorities: "",
   user: "",
   password: "",
   from: "",
@@ -36,6 +37,7 @@ function take(next: OutputOf<typeof routes.notifications>): void {
   given.value.host = mail?.host ?? "";
   given.value.port = String(mail?.port ?? 587);
   given.value.tls = mail?.tls ?? "starttls";
+  given.value.authorities = mail?.authorities ?? "";
   given.value.user = mail?.user ?? "";
   given.value.from = mail?.from ?? "";
   given.value.to = (mail?.to ?? []).join(", ");
@@ -70,6 +72,7 @@ const save = (): Promise<void> =>
               tls: given.value.tls,
               from: given.value.from.trim(),
               to,
+              ...(given.value.authorities.trim() ? { authorities: given.value.authorities } : {}),
               ...(given.value.user ? { user: given.value.user } : {}),
               ...(given.value.password ? { password: given.value.password } : {}),
             }
@@ -126,6 +129,16 @@ const send = (): Promise<void> =>
         <v-text-field v-model="given.from" label="From" placeholder="kettle@huts.example" hide-details />
         <v-text-field v-model="given.to" label="To, separated by commas" hide-details />
       </div>
+      <v-textarea
+        v-if="given.host && given.tls !== 'none'"
+        v-model="given.authorities"
+        class="mono"
+        label="Authorities of the mail server to trust besides the usual ones, in PEM"
+        rows="1"
+        max-rows="8"
+        auto-grow
+        hide-details
+      />
       <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
       <v-alert
         v-for="one in said"

@@ -1,4 +1,7 @@
+import { bodyRuleFaults, bodyWithFields, toldApart, type BodyField } from "../../../apis/body-fields.js";
+import { withIdsFrom } from "../../../apis/extensions.js";
 import { bodyType, formFields, operationRequest } from "../../../apis/operation-request.js";
+import { requireFit } from "../../../apis/parameter-faults.js";
 import { renderTemplate } from "../../../expressions/templates.js";
 import type { ValueMap } from "../../../expressions/values.js";
 import { buildRequest, type RequestBody, type RequestParts } from "../../../http/build.js";
@@ -35,11 +38,18 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
       throw error;
     }
   };
+  let inBody: [BodyField, Json][] = [];
   const target = (): RequestParts => {
     if (step.described) {
-      const { operation, server } = step.described;
-      const given = render("parameters", step.parameters) ?? {};
-      return refusable("parameters", () => operationRequest(operation, server, given));
+      const { operation, server, fields = [] } = step.described;
+      const given = withIdsFrom(operation, render("parameters", step.parameters) ?? {});
+      return refusable("parameters", () => {
+        requireFit(operation, given, { fields, now: at });
+        const apart = toldApart(operation, fields, given);
+        inBody = apart.inBody;
+        if (inBody.length > 0 && masked.length > 0) masked.push(...placesOf("body"));
+        return operationRequest(operation, server, apart.parameters);
+      });
     }
     const url = refusable("request", () => renderUrl(step.url, scope, surroundings));
     const urlSecrets = secretUrlParts(walk, step.url, scope, path, at);
@@ -58,10 +68,13 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
       ...refusable("headers", () => conditionHeaders(walk, step, frame, path, at)),
     };
   const given = step.body && bodyOf(step.body.kind, render("body", step.body.value) ?? null);
-  const body = refusable("body", () => asDescribed(step, withFixed(step, given)));
+  const withFields = (before: RequestBody | undefined): RequestBody | undefined =>
+    step.described ? bodyWithFields(step.described.operation, before, inBody) : before;
+  const body = refusable("body", () => asDescribed(step, withFixed(step, withFields(given))));
   if (body) {
+    refusable("body", () => requireRules(step, body, at));
     parts.body = body;
-    const type = step.described && bodyType(step.described.operation, step.body?.kind ?? "json");
+    const type = step.described && bodyType(step.described.operation, Object.keys(body)[0] ?? "json");
     if (type) parts.headers = { "Content-Type": type, ...parts.headers };
   }
   addKey(walk, step, parts, scope, path, at);
@@ -82,6 +95,15 @@ export function beginCall(walk: Walk, step: ReadyCall, frame: Frame, path: strin
     data,
     ...(masked.length > 0 ? { masked } : {}),
   });
+}
+
+/** @throws RequestRefused where a field does not hold to the rule that its document has for it */
+function requireRules({ described }: ReadyCall, body: RequestBody, now: number): void {
+  if (!described?.fields || !("json" in body || "form" in body)) return;
+  const value = "json" in body ? body.json : body.form;
+  const faults = bodyRuleFaults(described.operation, described.fields, value, now);
+  if (faults.length > 0)
+    throw new RequestRefused("bad-request", faults.map(({ message }) => message).join(" "));
 }
 
 /** The body with the fields that the document of its operation fixes; those of a JSON body only. */

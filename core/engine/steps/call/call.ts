@@ -15,6 +15,7 @@ import { isSafe, legOf } from "./leg.js";
 import { readyCall } from "./operation.js";
 import { judge, type Verdict } from "./judge.js";
 import { attemptEntry, send } from "./send.js";
+import { isRefusal } from "./using.js";
 import { noteUnknown, resolveUnsure } from "./unsure.js";
 
 /**
@@ -125,7 +126,7 @@ function skipped(walk: Walk, step: ReadyCall, path: string): Promise<void> {
   return walk.write.flush();
 }
 
-/** Tells a credential how its use came out. After a 401 there is one extra attempt, where another proof can be had. */
+/** Tells a credential how its use came out. After a refusal there is one extra attempt, where another proof can be had. */
 async function worthAnotherProof(
   use: CredentialUse,
   log: StepLog,
@@ -133,7 +134,7 @@ async function worthAnotherProof(
   { response }: EntryOf<"attempt">,
 ): Promise<boolean> {
   if (!response) return false;
-  if (response.status !== 401) {
+  if (!isRefusal(use, response)) {
     if (response.status < 400) use.accepted();
     return false;
   }

@@ -1,8 +1,8 @@
 import type { ValueMap } from "../../../expressions/values.js";
 import { isConditional } from "../../../http/conditional.js";
 import { isGone, isOfGateway, nextWait, worthRepeating, type AttemptResult } from "../../../http/retry.js";
-import { parseDuration, printForPeople } from "../../../values/durations.js";
-import { aKind, Exact, isObject, own, printJson, type Json } from "../../../values/json.js";
+import { millisOf, printForPeople } from "../../../values/durations.js";
+import { aKind, isObject, own, printJson, type Json } from "../../../values/json.js";
 import { maskPlaces } from "../../../values/masking.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { EntryOf, RecordedResponse, RunError, UnknownCause } from "../../entries.js";
@@ -108,13 +108,8 @@ export function waitSaid(
   if (!expression || !entry.response) return undefined;
   const value = walk.read.evaluate(expression, "retry.after", path, frame, entry.at, seen);
   if (value === null || value === "") return undefined;
-  const millis =
-    typeof value === "string"
-      ? parseDuration(value)
-      : typeof value === "number" || value instanceof Exact
-        ? Number(value) * 1_000
-        : undefined;
-  if (millis !== undefined && Number.isFinite(millis) && millis >= 0) return Math.ceil(millis);
+  const millis = millisOf(value);
+  if (millis !== undefined) return millis;
   throw new StepFailed({
     code: "bad-value",
     message: `"retry.after" gave ${aKind(value)}, which is neither a number of seconds nor a duration such as 20s.`,

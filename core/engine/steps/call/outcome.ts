@@ -1,3 +1,4 @@
+import { cookiesOf } from "../../../http/cookies.js";
 import type { Json, JsonObject } from "../../../values/json.js";
 import type { StepLog } from "../../replayed.js";
 
@@ -36,15 +37,4 @@ function pagesOf(log: StepLog): { items?: Json[]; more?: boolean } {
 function textOf({ body, text }: { body: Json; text?: string }): { text?: string } {
   if (text !== undefined) return { text };
   return typeof body === "string" ? { text: body } : {};
-}
-
-/** Names and values of cookies that a response sets (RFC 6265 section 4.1). */
-export function cookiesOf(field: string | string[] | undefined): JsonObject {
-  const cookies: JsonObject = {};
-  for (const line of field === undefined ? [] : [field].flat()) {
-    const [pair = ""] = line.split(";", 1);
-    const at = pair.indexOf("=");
-    if (at > 0) cookies[pair.slice(0, at).trim()] = pair.slice(at + 1).trim();
-  }
-  return cookies;
 }

@@ -1,5 +1,11 @@
 import type { Proof } from "../../../credentials/credential.js";
+import type { SeenResponse } from "../../../credentials/login.js";
 import type { CredentialUse, Credentials } from "../../ports.js";
+
+/** Whether a response refuses what proved the call: by status 401, or as the credential says. */
+export function isRefusal(use: CredentialUse, response: SeenResponse): boolean {
+  return use.refusedBy ? use.refusedBy(response) : response.status === 401;
+}
 
 /** The credentials of one call, ready for one send: applied in their order. */
 export async function usesOf(
@@ -16,6 +22,7 @@ export async function usesOf(
       kind: "several",
       proofs: uses.flatMap(({ proof }): Proof[] => (proof.kind === "several" ? proof.proofs : [proof])),
     },
+    refusedBy: (response) => uses.some((use) => isRefusal(use, response)),
     // Nobody says which of them was refused: each may have another proof.
     refused: async () => (await Promise.all(uses.map((use) => use.refused()))).includes(true),
     accepted: () => uses.forEach((use) => use.accepted()),
