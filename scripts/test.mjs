@@ -2,6 +2,7 @@ import { mkdtempSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { build, fetchNginx, installChromium, installPackages, root, run, say } from "./lib/prepare.mjs";
+import { missingServers } from "./lib/real-servers.mjs";
 
 // npm test: installs what is missing, builds, checks types, style and borders, and runs every test.
 const folders = ["core", "contract", "service", "cli", "standins", "console/src"];
@@ -27,6 +28,9 @@ try {
     await run(bin("vitest"), ["run", ...reporters, ...process.argv.slice(2)], { loud: true });
   } finally {
     const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(report, "utf8"));
+    const missing = missingServers().map(({ name }) => name);
+    if (missing.length > 0)
+      say(`Not run, since the machine has none of them: ${missing.join(", ")}. npm run real installs them.`);
     console.log(`${numPassedTests} passed, ${numFailedTests} failed`);
   }
 } catch (error) {

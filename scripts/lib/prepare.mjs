@@ -82,9 +82,8 @@ export async function build() {
 export async function installChromium() {
   if (existsSync("/usr/bin/chromium")) return;
   say("Installing Chromium from Debian's packages …");
-  const asRoot = process.getuid?.() === 0 ? [] : ["sudo"];
-  await aptGet(asRoot, ["update"]);
-  await aptGet(asRoot, ["install", "-y", "--no-install-recommends", "chromium", "fonts-dejavu-core"]);
+  await aptGet(asRoot(), ["update"]);
+  await aptGet(asRoot(), ["install", "-y", "--no-install-recommends", "chromium", "fonts-dejavu-core"]);
 }
 
 /** Where the tests' own nginx is, if the machine has none. */
@@ -97,13 +96,18 @@ export async function fetchNginx() {
   mkdirSync(nginxFolder, { recursive: true });
   const download = () => run("apt-get", ["download", "nginx"], { cwd: nginxFolder, what: "fetching nginx" });
   // Who has never asked for the lists of packages has to do that first.
-  await download().catch(() => aptGet(process.getuid?.() === 0 ? [] : ["sudo"], ["update"]).then(download));
+  await download().catch(() => aptGet(asRoot(), ["update"]).then(download));
   const [file] = readdirSync(nginxFolder).filter((name) => name.endsWith(".deb"));
   await run("dpkg", ["-x", join(nginxFolder, file), nginxFolder]);
 }
 
-function aptGet(asRoot, args) {
-  const [command, ...rest] = [...asRoot, "apt-get", ...args];
+/** What stands before a command that only root may give. */
+export function asRoot() {
+  return process.getuid?.() === 0 ? [] : ["sudo"];
+}
+
+export function aptGet(before, args) {
+  const [command, ...rest] = [...before, "apt-get", ...args];
   return run(command, rest, {
     what: "installing Debian's packages",
     env: { DEBIAN_FRONTEND: "noninteractive" },
