@@ -1,5 +1,6 @@
 import { routes } from "@copper-kettle/contract";
 import { expect } from "vitest";
+import { ForwardProxy } from "./forward-proxy.kit.js";
 import { until, type World } from "./kit.js";
 
 /**
@@ -79,4 +80,40 @@ steps:
   });
   for (const { run } of await events()) if (run) await world.settled(run);
   return parts;
+}
+
+/**
+ * Calls through a proxy that wants a password: refused, and let through.
+ * @param secret makes a secret that is searched for later
+ */
+export async function throughProxy(
+  world: World,
+  far: string,
+  secret: (what: string) => string,
+): Promise<void> {
+  const proxy = await ForwardProxy.start();
+  try {
+    const { host } = new URL(far);
+    const password = secret("proxy");
+    await world.client.call(routes.putCredential, {
+      params: { name: "proxy-user" },
+      body: { kind: "basic", user: "desk", password, hosts: [new URL(proxy.url).host] },
+    });
+    await world.client.call(routes.putNetwork, {
+      params: { scope: "host", name: host },
+      body: { proxy: proxy.url, proxyCredential: "proxy-user" },
+    });
+    await world.publish(`copper-kettle: 1\nname: far\nsteps:\n  - { step: a, request: "GET ${far}/echo" }\n`);
+    const known = Buffer.from(`desk:${password}`).toString("base64");
+    for (const wants of ["another", known]) {
+      proxy.wants = wants;
+      const run = await world.settled((await world.run("far")).id);
+      expect([wants, run.error === null]).toEqual([wants, wants === known]);
+      await world.client.call(routes.checkNetwork, { body: { url: far } });
+    }
+    expect(proxy.asked.map(({ authorization }) => authorization)).toContain(`Basic ${known}`);
+  } finally {
+    await world.client.call(routes.removeNetwork, { params: { scope: "host", name: new URL(far).host } });
+    await proxy.close();
+  }
 }

@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { deliveries } from "./at-rest.kit.js";
+import { deliveries, throughProxy } from "./at-rest.kit.js";
 import { World } from "./kit.js";
 
 /** Each secret that was made is marked, so that it is found wherever it lies. */
@@ -280,6 +280,7 @@ describe("everything that can hold a secret", () => {
     await world.client.call(routes.tryNotifications);
     await done(await world.run("all", { ...inputs, pin: secret("second-input") }));
     made.push(...(await deliveries(world, far.url, secret)));
+    await throughProxy(world, far.url, secret);
     expect(made.length).toBeGreaterThanOrEqual(50);
   }, 120_000);
 
@@ -306,6 +307,7 @@ describe("everything that can hold a secret", () => {
       "/api/workflows/all/remembered",
       "/api/apis/pasted/document",
       "/api/settings/notifications",
+      "/api/network",
       "/api/triggers",
       "/api/workflows/told/events?limit=200",
       "/api/workflows/told/triggers/seen/looks",

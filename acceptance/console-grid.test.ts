@@ -4,6 +4,8 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { launch, signIn } from "./browser.js";
 import { arrived, World } from "./kit.js";
 
+const rule = { holds: "size(value) > 3", otherwise: "At least 4 letters" };
+
 describe("the grid of an operation in the console", () => {
   let world: World;
   let browser: Browser;
@@ -51,8 +53,38 @@ describe("the grid of an operation in the console", () => {
     });
   });
 
+  it("says a rule while one types, and where one gets the key beside the key", async () => {
+    const { client, stays } = world;
+    await client.call(routes.putApi, {
+      params: { name: "stays" },
+      body: { url: `${stays.url}/openapi.yaml`, credential: "stays-key", server: stays.url, rules: true },
+    });
+    const params = { name: "stays", id: "listStays" };
+    const { operation } = await client.call(routes.operationSource, { params });
+    const hut = { name: "hut", in: "query", schema: { type: "string", "x-ckettle-rule": rule } };
+    await client.call(routes.putOperation, {
+      params,
+      body: { operation: { ...operation, parameters: [hut] } },
+    });
+    await page.goto(`${world.url}/apis/stays/listStays`);
+    const field = page.getByLabel("hut", { exact: true });
+    await field.pressSequentially("tor");
+    const said = page.locator("form.try").getByText(rule.otherwise);
+    await said.waitFor();
+    await field.press("n");
+    await said.waitFor({ state: "detached" });
+
+    await page.goto(`${world.url}/credentials/stays-key`);
+    await page.getByText("A key of 16 signs").waitFor();
+    const link = page.getByRole("link", { name: "Where do I get this?" });
+    expect(await link.getAttribute("href")).toBe("https://stays.example/settings/keys");
+    await page.getByLabel("Token").fill("Bearer sk-12345");
+    await page.getByText("Authorization: Bearer ••• (8 signs)").waitFor();
+  });
+
   it("opens what was fixed, and fits on a phone", async () => {
     await page.setViewportSize({ width: 390, height: 844 });
+    await page.goto(`${world.url}/apis/notes/addNote`);
     await page.getByRole("tab", { name: "Change" }).click();
     await page.getByLabel("Mark body style").check();
     await page.getByRole("button", { name: "Open the marked" }).click();

@@ -13,6 +13,7 @@ import { execFile, spawn, type ChildProcess } from "node:child_process";
 import { once } from "node:events";
 import { mkdtemp, readFile, rm } from "node:fs/promises";
 import { readFileSync } from "node:fs";
+import { createServer, type AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -205,6 +206,16 @@ export function ckettle(args: string[], env: Record<string, string>, input = "")
     );
     child.stdin?.end(input);
   });
+}
+
+/** A port of loopback that was free a moment ago. */
+export async function freePort(): Promise<number> {
+  const server = createServer().listen(0, "127.0.0.1");
+  await once(server, "listening");
+  const { port } = server.address() as AddressInfo;
+  server.close();
+  await once(server, "close");
+  return port;
 }
 
 /** Looks again every few milliseconds until something is so; fails after half a minute, or as given. */

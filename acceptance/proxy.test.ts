@@ -5,25 +5,15 @@ import { once } from "node:events";
 import { existsSync } from "node:fs";
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
 import { request } from "node:https";
-import { createServer, type AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Authority } from "./certificates.kit.js";
-import { root, until, World } from "./kit.js";
+import { freePort, root, until, World } from "./kit.js";
 
 const nginx = ["/usr/sbin/nginx", join(root, "node_modules/.cache/nginx/usr/sbin/nginx")].find((path) =>
   existsSync(path),
 );
-
-async function freePort(): Promise<number> {
-  const server = createServer().listen(0, "127.0.0.1");
-  await once(server, "listening");
-  const { port } = server.address() as AddressInfo;
-  server.close();
-  await once(server, "close");
-  return port;
-}
 
 /** nginx in front, as a proxy that ends TLS; it lets the webhooks through and nothing else. */
 describe("webhooks behind a proxy", () => {

@@ -3,7 +3,8 @@ import { createHash } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Authority } from "../certificates.kit.js";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 const apache = program("/usr/sbin/apache2");
 const htpasswd = program("/usr/bin/htpasswd");

@@ -5,7 +5,8 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Authority } from "../certificates.kit.js";
 import { root } from "../kit.js";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 // npm test fetches it where the machine has none.
 const nginx = program("/usr/sbin/nginx", join(root, "node_modules/.cache/nginx/usr/sbin/nginx"));

@@ -5,7 +5,8 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Authority } from "../certificates.kit.js";
 import { until } from "../kit.js";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 const postfix = program("/usr/sbin/postfix");
 /** Postfix begins as root, to give up its rights itself. */

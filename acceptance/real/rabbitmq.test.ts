@@ -1,6 +1,7 @@
 import { chmod } from "node:fs/promises";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 // Debian's own script wants to be another user; the program behind it does not.
 const rabbit = program("/usr/lib/rabbitmq/bin/rabbitmq-server");

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 const radicale = program("/usr/bin/radicale");
 

@@ -3,7 +3,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { once } from "node:events";
 import { existsSync } from "node:fs";
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import { connect, createServer, type AddressInfo } from "node:net";
+import { connect } from "node:net";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { mkdir } from "node:fs/promises";
@@ -12,16 +12,6 @@ import { until, World } from "../kit.js";
 /** The program of a package of Debian's; undefined where the package is not there. */
 export function program(...paths: string[]): string | undefined {
   return paths.find((path) => existsSync(path));
-}
-
-/** A port of loopback that was free a moment ago. */
-export async function freePort(): Promise<number> {
-  const server = createServer().listen(0, "127.0.0.1");
-  await once(server, "listening");
-  const { port } = server.address() as AddressInfo;
-  server.close();
-  await once(server, "close");
-  return port;
 }
 
 /** Whether something accepts connections at a port of loopback. */

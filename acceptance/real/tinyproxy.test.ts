@@ -3,7 +3,8 @@ import { startStandIn, stays, staysKey, type StandIn } from "@copper-kettle/stan
 import { readFile } from "node:fs/promises";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { Authority } from "../certificates.kit.js";
-import { freePort, program, RealServer, RealWorld } from "./servers.kit.js";
+import { freePort } from "../kit.js";
+import { program, RealServer, RealWorld } from "./servers.kit.js";
 
 const tinyproxy = program("/usr/bin/tinyproxy", "/usr/sbin/tinyproxy");
 

@@ -312,6 +312,10 @@ function sheet(detail: CredentialDetail): string {
     ...(detail.redirectUri ? ([["redirect URI", detail.redirectUri]] as [string, string][]) : []),
     ["sends", sendsText(detail)],
     ["to", toText(detail)],
+    ...detail.sources.map(({ api, about, pages }): [string, string] => [
+      `${api} says`,
+      [...(about === null ? [] : [about]), ...pages.map((page) => `One gets it at ${page}.`)].join("\n"),
+    ]),
     ...(scopes.length > 0 ? ([["scopes", scopes.join("\n")]] as [string, string][]) : []),
     ...(token
       ? ([

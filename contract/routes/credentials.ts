@@ -38,6 +38,12 @@ export type CredentialInfo = z.output<typeof credential>;
 export const credentialDetail = credential
   .extend({
     missing: z.array(z.string()).meta({ description: "Fields that are missing." }),
+    sources: z
+      .array(z.object({ api: z.string(), about: z.string().nullable(), pages: z.array(z.string()) }))
+      .meta({
+        description:
+          "What the APIs that it is the credential of say of its secret, and the pages where one gets it.",
+      }),
     settings: jsonObject.meta({ description: "All its fields that are not secrets." }),
     mayUse: z.array(z.string()),
     mayChange: z.array(z.string()),

@@ -159,8 +159,8 @@ function putAt(holder: Json, path: readonly string[], value: Json, name: string)
 
 /** What is wrong with a whole body by the rules of its fields, each with the path of its field. */
 export function bodyRuleFaults(
-  { id }: Operation,
-  fields: readonly BodyField[],
+  { id }: Pick<Operation, "id">,
+  fields: readonly Pick<BodyField, "path" | "title" | "rule">[],
   body: Json | undefined,
   now: number,
 ): { path: string[]; value: Json; message: string }[] {

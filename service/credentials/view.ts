@@ -88,7 +88,7 @@ export function credentialView(
 export function credentialDetailView(
   open: OpenCredential,
   tokens: TokenStore,
-  more: { usedBy: string[]; redirectUri: string; now: number },
+  more: { usedBy: string[]; sources: CredentialDetail["sources"]; redirectUri: string; now: number },
 ): CredentialDetail {
   const { credential, replaced } = open;
   const token = storedToken(open, tokens);
@@ -96,6 +96,7 @@ export function credentialDetailView(
   return {
     ...credentialView(open, tokens, more.usedBy, more.now),
     missing: missingParts(credential),
+    sources: more.sources,
     settings: {
       ...openParts(credential),
       hosts: open.hosts,

@@ -1,6 +1,6 @@
 import { routes, type CredentialDetail } from "@copper-kettle/contract";
 import { describe, expect, it } from "vitest";
-import { emptyForm, formOf, kinds, readCredential } from "./credential-form.js";
+import { emptyForm, formOf, kinds, readCredential, sentPreview } from "./credential-form.js";
 
 describe("the form of a credential", () => {
   it("has each kind that the contract has, and makes what the contract takes", () => {
@@ -129,5 +129,22 @@ describe("the form of a credential", () => {
     expect(input).toMatchObject({ grant: "password", clientSecret: "s", password: "p" });
     expect(input).not.toHaveProperty("refreshToken");
     expect(faults["parameters"]).toContain('"oops" is not a parameter');
+  });
+
+  it("shows what will be sent while it is typed, never the secret", () => {
+    const form = { ...emptyForm(), token: " Bearer sk-1234567 ", user: "desk", password: "copper pot" };
+    expect(sentPreview(form)).toEqual(["Authorization: Bearer ••• (10 signs)"]);
+    expect(sentPreview({ ...form, kind: "basic" })).toEqual([
+      "Authorization: Basic desk:••• (10 signs), in Base64",
+    ]);
+    const parts = [
+      { place: "header" as const, name: "X-Key", prefix: "Hut ", secret: "abc" },
+      { place: "query" as const, name: "key", prefix: "", secret: "" },
+    ];
+    expect(sentPreview({ ...form, kind: "api-key", parts })).toEqual([
+      "X-Key: Hut ••• (3 signs)",
+      "query key: •••",
+    ]);
+    expect(sentPreview({ ...form, kind: "secret" })).toEqual([]);
   });
 });

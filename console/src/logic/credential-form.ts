@@ -196,3 +196,25 @@ function secretsOf({ secrets }: CredentialForm): Record<string, string | null> {
     secrets.filter(({ name }) => name !== "").map(({ name, secret }) => [name, secret || null]),
   );
 }
+
+/** What will be sent, with the secret masked, while it is typed: as many signs as were typed are counted. */
+export function sentPreview(form: CredentialForm): string[] {
+  const masked = (secret: string): string =>
+    secret.trim() === "" ? "•••" : `••• (${[...secret.trim()].length} signs)`;
+  switch (form.kind) {
+    case "bearer":
+      // The word is added, and taken off what was pasted with it.
+      return [`Authorization: Bearer ${masked(form.token.trim().replace(/^bearer\s+/i, ""))}`];
+    case "basic":
+      return [`Authorization: Basic ${form.user || "user"}:${masked(form.password)}, in Base64`];
+    case "digest":
+      return [`Authorization: Digest username="${form.user}", response="•••"`];
+    case "api-key":
+      return form.parts.map(({ place, name, prefix, secret }) => {
+        const where = place === "header" ? "" : `${place} `;
+        return `${where}${name || "name"}: ${prefix}${masked(secret)}`;
+      });
+    default:
+      return [];
+  }
+}

@@ -1,5 +1,13 @@
 import type { OperationDetail } from "@copper-kettle/contract";
-import { isObject, parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
+import {
+  bodyRuleFaults,
+  isObject,
+  parseJson,
+  printJson,
+  ruleFault,
+  type Json,
+  type JsonObject,
+} from "@copper-kettle/core";
 
 type Parameter = OperationDetail["parameters"][number];
 export type ParameterKind = "choice" | "list" | "json" | "text";
@@ -38,6 +46,35 @@ export function givenParameters(
     } else given[parameter.name] = value as Json;
   }
   return { given, faults };
+}
+
+/** What the rules of an operation say of what is typed, by field; what cannot be read yet is not judged. */
+export function ruleFaults(
+  { id, parameters, fields }: Pick<OperationDetail, "id" | "parameters" | "fields">,
+  typed: Record<string, unknown>,
+  bodyText: string,
+  now: number,
+): Record<string, string> {
+  const faults: Record<string, string> = {};
+  const { given } = givenParameters(parameters, typed);
+  for (const { name, rule } of parameters) {
+    const value = given[name];
+    const fault = rule && value !== undefined ? ruleFault(rule, value, now) : undefined;
+    if (fault !== undefined) faults[`parameters.${name}`] = fault;
+  }
+  if (fields.some(({ rule }) => rule)) {
+    const inBody = bodyRuleFaults({ id }, fields, readOrUndefined(bodyText), now);
+    if (inBody.length > 0) faults["body"] = inBody.map(({ message }) => message).join(" ");
+  }
+  return faults;
+}
+
+function readOrUndefined(text: string): Json | undefined {
+  try {
+    return parseJson(text);
+  } catch {
+    return undefined;
+  }
 }
 
 /** What was given before, as it stands in the fields. */

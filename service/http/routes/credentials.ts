@@ -10,6 +10,7 @@ import type { Express } from "express";
 import { checkCredential } from "../../credentials/check.js";
 import { readCredentialInput } from "../../credentials/input.js";
 import { credentialsUsed } from "../../credentials/rights.js";
+import { secretSources } from "../../credentials/sources.js";
 import { credentialDetailView, credentialView } from "../../credentials/view.js";
 import type { OpenCredential } from "../../store/credentials.js";
 import { iso } from "../../times.js";
@@ -42,8 +43,10 @@ export function serveCredentials(app: Express, context: Context): void {
 
   serve(app, routes.credential, async ({ params }) => {
     const usedBy = (await usersOf(context)).get(params.name) ?? [];
-    return credentialDetailView(find(params.name), tokens, {
+    const open = find(params.name);
+    return credentialDetailView(open, tokens, {
       usedBy,
+      sources: secretSources(context.apis, open.name, open.credential.kind),
       redirectUri: signIns.redirectUri,
       now: Date.now(),
     });

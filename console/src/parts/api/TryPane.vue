@@ -11,15 +11,10 @@ import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { skeleton } from "../../logic/body-value.js";
 import { when } from "../../logic/format.js";
-import {
-  bodyKindOf,
-  choicesOf,
-  givenParameters,
-  parameterKind,
-  typedParameters,
-} from "../../logic/parameter-form.js";
+import { bodyKindOf, givenParameters, ruleFaults, typedParameters } from "../../logic/parameter-form.js";
 import BodyInput from "./BodyInput.vue";
 import SaveSample from "./SaveSample.vue";
+import TryParameter from "./TryParameter.vue";
 import TryResultView from "./TryResultView.vue";
 
 type Given = BodyOf<typeof routes.tryOperation>;
@@ -35,6 +30,11 @@ const mediaType = ref(props.operation.body?.content[0]?.type ?? "");
 const using = ref<string | null>(null);
 const credentials = ref<string[]>([]);
 const faults = ref<Record<string, string>>({});
+/** What the rules of the operation say of what is typed, and what was wrong when it was sent. */
+const shown = computed(() => ({
+  ...ruleFaults(props.operation, typed, bodyText.value, Date.now()),
+  ...faults.value,
+}));
 const fault = ref("");
 const busy = ref(false);
 const asking = ref(false);
@@ -182,52 +182,15 @@ async function look(entry: TryEntry): Promise<void> {
 
 <template>
   <form class="try" novalidate @submit.prevent="send">
-    <template v-for="parameter in open" :key="parameter.name">
-      <v-select
-        v-if="parameterKind(parameter) === 'choice'"
-        v-model="typed[parameter.name]"
-        :items="choicesOf(parameter)"
-        :label="parameter.title + (parameter.required ? ' *' : '')"
-        :hint="parameter.about"
-        clearable
-        :error-messages="faults[`parameters.${parameter.name}`]"
-      />
-      <v-combobox
-        v-else-if="parameter.choicesFrom"
-        :model-value="typed[parameter.name]"
-        :items="choices[parameter.name] ?? []"
-        :return-object="false"
-        :label="parameter.title + (parameter.required ? ' *' : '')"
-        :hint="parameter.about ?? `Choices by ${parameter.choicesFrom.operation}`"
-        clearable
-        :error-messages="faults[`parameters.${parameter.name}`]"
-        @focus="loadChoices(parameter.name)"
-        @update:model-value="typed[parameter.name] = $event"
-      />
-      <v-textarea
-        v-else-if="parameterKind(parameter) !== 'text'"
-        v-model="typed[parameter.name]"
-        rows="1"
-        auto-grow
-        :label="
-          parameter.title +
-          (parameterKind(parameter) === 'list' ? ' (one a line)' : ' (JSON)') +
-          (parameter.required ? ' *' : '')
-        "
-        :hint="parameter.about"
-        :error-messages="faults[`parameters.${parameter.name}`]"
-      />
-      <v-text-field
-        v-else
-        v-model="typed[parameter.name]"
-        :label="parameter.title + (parameter.required ? ' *' : '')"
-        :placeholder="parameter.default === undefined ? undefined : String(parameter.default)"
-        :hint="parameter.about"
-        :suffix="parameter.in"
-        autocomplete="off"
-        :error-messages="faults[`parameters.${parameter.name}`]"
-      />
-    </template>
+    <TryParameter
+      v-for="parameter in open"
+      :key="parameter.name"
+      v-model="typed[parameter.name]"
+      :parameter="parameter"
+      :choices="choices[parameter.name]"
+      :fault="shown[`parameters.${parameter.name}`]"
+      @choose="loadChoices(parameter.name)"
+    />
     <template v-if="operation.body">
       <v-select
         v-if="operation.body.content.length > 1"
@@ -242,13 +205,13 @@ async function look(entry: TryEntry): Promise<void> {
         rows="5"
         auto-grow
         :label="`Body (${mediaType})`"
-        :error-messages="faults['body']"
+        :error-messages="shown['body']"
       />
       <BodyInput
         v-else-if="bodyKind !== 'file'"
         v-model="bodyText"
         :schema="content?.schema"
-        :fault="faults['body']"
+        :fault="shown['body']"
       />
       <label v-if="bodyKind === 'file' || bodyKind === 'multipart'" class="dim">
         {{ bodyKind === "file" ? `The bytes (${mediaType})` : "Add a file" }}:

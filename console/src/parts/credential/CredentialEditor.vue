@@ -2,7 +2,7 @@
 import { routes, type CredentialDetail } from "@copper-kettle/contract";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
-import { emptyForm, formOf, kinds, readCredential } from "../../logic/credential-form.js";
+import { emptyForm, formOf, kinds, readCredential, sentPreview } from "../../logic/credential-form.js";
 import { loginSecrets } from "../../logic/login-form.js";
 import CertificateFields from "./CertificateFields.vue";
 import LoginFields from "./LoginFields.vue";
@@ -19,6 +19,8 @@ const busy = ref(false);
 const redirectUri = ref("");
 const more = ref(props.credential !== undefined);
 const help = computed(() => kinds.find((kind) => kind.value === form.kind)?.help);
+const preview = computed(() => sentPreview(form));
+const sources = computed(() => props.credential?.sources ?? []);
 /** Whether there are secrets that stay when they are left blank. */
 const saved = computed(() => props.credential?.kind === form.kind);
 
@@ -98,6 +100,21 @@ async function save(): Promise<void> {
     />
     <LoginFields v-else-if="form.kind === 'login'" :model-value="form" :faults="faults" :saved="saved" />
     <StaticFields v-else :model-value="form" :faults="faults" :saved="saved" />
+    <dl v-if="preview.length > 0 || sources.length > 0" class="about-secret">
+      <template v-if="preview.length > 0">
+        <dt>Will send</dt>
+        <dd v-for="line in preview" :key="line" class="mono">{{ line }}</dd>
+      </template>
+      <template v-for="source in sources" :key="source.api">
+        <dt>{{ source.api }} says</dt>
+        <dd>
+          <template v-if="source.about">{{ source.about + " " }}</template>
+          <a v-for="page in source.pages" :key="page" :href="page" target="_blank" rel="noreferrer"
+            >Where do I get this?</a
+          >
+        </dd>
+      </template>
+    </dl>
     <v-text-field
       v-model="form.hosts"
       label="Hosts the credential may be sent to"
@@ -149,3 +166,19 @@ async function save(): Promise<void> {
     <div><v-btn type="submit" color="primary" variant="flat" :loading="busy">Save</v-btn></div>
   </form>
 </template>
+
+<style scoped>
+.about-secret {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr);
+  gap: 2px 12px;
+  font-size: 0.875rem;
+}
+.about-secret dd {
+  grid-column: 2;
+  overflow-wrap: anywhere;
+}
+.about-secret a {
+  margin-right: 12px;
+}
+</style>
