@@ -46,14 +46,17 @@ export interface RememberedChange {
   expires: number | undefined;
 }
 
+/** What a port gives at once where it has it in memory, and later where it has to ask. */
+export type Soon<T> = T | Promise<T>;
+
 /** Names that one step at a time may hold, of all runs; held through stops of the service. */
 export interface Locks {
   /** Takes a name for a step of this run; `had` where it has it from before. */
-  take(name: string, path: string): "taken" | "had" | "busy";
+  take(name: string, path: string): Soon<"taken" | "had" | "busy">;
   /** Waits in memory until the name may be free; false if it is not after some milliseconds. */
   wait(name: string, millis: number, signal: AbortSignal): Promise<boolean>;
   /** The run that holds a name. */
-  holder(name: string): string | undefined;
+  holder(name: string): Soon<string | undefined>;
   /** What stands for a name that was made of a secret: the same for the same, and nobody can tell it back. */
   secretName(name: string): string;
   /** Gives a name back; its row is durable by then. */
@@ -126,9 +129,9 @@ export interface SendTurn {
 /** The rate limit of all calls of the service: shared by whatever calls the same API with the same credential. */
 export interface RateLimits {
   /** The leave to go at once; undefined if others are before it, or the rate limit lets none go now. */
-  take(call: LimitedCall): SendTurn | undefined;
+  take(call: LimitedCall): Soon<SendTurn | undefined>;
   /** When it may expect to go, in milliseconds since 1970. */
-  expected(call: LimitedCall): number;
+  expected(call: LimitedCall): Soon<number>;
   /** Waits for its turn in memory; or says when to come back, where that takes longer than thought. */
   wait(call: LimitedCall, signal: AbortSignal): Promise<SendTurn | { until: number }>;
 }

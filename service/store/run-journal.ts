@@ -11,9 +11,11 @@ import {
 } from "@copper-kettle/core";
 import type { JournalStore } from "./journal.js";
 import { rememberedStatement } from "./remembered.js";
+import type { Transaction } from "sequelize";
 import type { JournalRecord } from "./batches.js";
 import type { KeyedStatement } from "./statements.js";
 import type { Moves } from "./waits.js";
+import type { Unit } from "./writer.js";
 
 /** Texts longer than this many characters go to a file beside the database. */
 const longestInDatabase = 65_536;
@@ -52,6 +54,8 @@ function openEntry(row: JournalRow): Entry {
 export class RunJournal implements Journal {
   /** Resolves when all that came before is on its way; keeps the order where a large text takes longer. */
   #before: Promise<void> | undefined;
+  /** Resolves when the last unit of work, and all that was given behind it, is over. */
+  #acting: Promise<void> | undefined;
 
   constructor(
     readonly journals: JournalStore,
@@ -63,7 +67,51 @@ export class RunJournal implements Journal {
     public response: number | null = null,
   ) {}
 
-  async write(rows: JournalRow[], also: readonly KeyedStatement[] = []): Promise<void> {
+  write(rows: JournalRow[], also: readonly KeyedStatement[] = []): Promise<void> {
+    return this.#acting ? this.#behind(() => this.#write(rows, also)) : this.#write(rows, also);
+  }
+
+  /**
+   * Does work in a transaction, whose entries say what it found there: both become durable, or neither. Work that throws
+   * is undone, and its entries say that. What is written meanwhile comes behind it.
+   * @param work takes the transaction into every statement of a model; what it reads is so when it commits
+   * @param rowsOf the rows that say what the work gave or threw
+   * @returns what the work gave or threw, once it is durable
+   */
+  act<T>(
+    work: (transaction: Transaction, unit: Unit) => Promise<T>,
+    rowsOf: (result: PromiseSettledResult<T>) => JournalRow[],
+  ): Promise<T> {
+    return this.#behind(async () => {
+      await this.#before;
+      let told = (): void => undefined;
+      const result = await this.journals.writer.act(this, work, async (found) => {
+        const { record, tell, ...batch } = this.#taken(rowsOf(found), []);
+        told = tell;
+        const isLong = isLarge(record.entries) || isLarge(record.sealed);
+        return { records: [isLong ? await this.journals.putAside(record) : record], ...batch };
+      });
+      told();
+      if (result.status === "rejected") throw result.reason;
+      return result.value;
+    });
+  }
+
+  /** Does something once all before it is durable; what is given meanwhile waits in line. */
+  #behind<T>(work: () => Promise<T>): Promise<T> {
+    const done = (this.#acting ?? Promise.resolve()).then(work);
+    const over = done.then(
+      () => undefined,
+      () => undefined,
+    );
+    this.#acting = over;
+    void over.then(() => {
+      if (this.#acting === over) this.#acting = undefined;
+    });
+    return done;
+  }
+
+  async #write(rows: JournalRow[], also: readonly KeyedStatement[]): Promise<void> {
     const { record, tell, ...batch } = this.#taken(rows, also);
     const { writer } = this.journals;
     // What is remembered is written as a value, so that it must become durable in the order in which it was changed, whoever

@@ -70,14 +70,64 @@ export class Writer {
    * nothing behind, and those beside it are as they were.
    */
   write<T>(work: (transaction: Transaction, unit: Unit) => Promise<T>): Promise<T> {
-    return new Promise((resolve, reject) => {
+    return this.#queue(async (transaction, moved, after) => {
       const comes: Awaited[] = [];
+      const result = await work(transaction, {
+        comes: (one) => comes.push(one),
+        after: (done) => after.push(done),
+      });
+      if (comes.length > 0) await moved({ rests: [], ended: [], comes });
+      return result;
+    });
+  }
+
+  /**
+   * Runs a unit of work of a run: what it found, its entries say, in the same transaction. One that throws leaves nothing
+   * behind but the entries that say so. Where these cannot be written, nothing of the owner comes behind them.
+   * @param owner whose batches stand before and behind it
+   * @param batchOf the entries, of what the work gave or threw
+   * @returns what the work gave or threw, once it is durable; rejects where it could not be written
+   */
+  act<T>(
+    owner: object,
+    work: (transaction: Transaction, unit: Unit) => Promise<T>,
+    batchOf: (result: PromiseSettledResult<T>) => Promise<Batch>,
+  ): Promise<PromiseSettledResult<T>> {
+    const acted = this.#queue(async (transaction, moved, after) => {
+      if (this.#broken.has(owner)) throw this.#broken.get(owner);
+      const [comes, done]: [Awaited[], (() => void)[]] = [[], []];
+      const unit: Unit = { comes: (one) => comes.push(one), after: (one) => done.push(one) };
+      await this.#statements.run("SAVEPOINT work");
+      const [result] = await Promise.allSettled([work(transaction, unit)]);
+      if (result.status === "rejected") await this.#statements.run("ROLLBACK TO work");
+      await this.#statements.run("RELEASE work");
+      const { rows, others, inserts, moves } = gathered([await batchOf(result)]);
+      await this.#apply({ rows, others, inserts, moves: undefined });
+      if (moves) await moved(moves);
+      if (result.status === "fulfilled") {
+        after.push(...done);
+        if (comes.length > 0) await moved({ rests: [], ended: [], comes });
+      }
+      return result;
+    });
+    return acted.catch((error: unknown) => {
+      this.#broken.set(owner, error);
+      throw error;
+    });
+  }
+
+  #queue<T>(
+    work: (
+      transaction: Transaction,
+      moved: (moves: Moves) => Promise<void>,
+      after: (() => void)[],
+    ) => Promise<T>,
+  ): Promise<T> {
+    return new Promise((resolve, reject) => {
       const after: (() => void)[] = [];
-      const unit: Unit = { comes: (one) => comes.push(one), after: (done) => after.push(done) };
       this.#units.push({
         async run(transaction, moved) {
-          const result = await work(transaction, unit);
-          if (comes.length > 0) await moved({ rests: [], ended: [], comes });
+          const result = await work(transaction, moved, after);
           return () => {
             for (const done of after) done();
             resolve(result);

@@ -66,7 +66,7 @@ function lockName(walk: Walk, step: EnsureStep, frame: Frame, path: string, at: 
 async function hold(walk: Walk, frame: Frame, path: string, name: string): Promise<void> {
   const { locks, clock } = walk.ports;
   for (;;) {
-    const taken = locks.take(name, path);
+    const taken = await locks.take(name, path);
     if (taken === "had") return;
     if (taken === "taken")
       return walk.write.note(
@@ -78,7 +78,7 @@ async function hold(walk: Walk, frame: Frame, path: string, name: string): Promi
     const free = await locks.wait(name, longestWaitInMemory, walk.progress.signals.rouse);
     walk.progress.check(frame, path);
     if (!free) {
-      const reason = `Waits for the lock "${name}" of run ${locks.holder(name) ?? ""}.`;
+      const reason = `Waits for the lock "${name}" of run ${(await locks.holder(name)) ?? ""}.`;
       await walk.progress.sleepUntil(Number.POSITIVE_INFINITY, frame, path, { kind: "lock", name, reason });
     }
   }

@@ -31,7 +31,7 @@ export async function turnToSend(
     workflow: walk.workflow.name,
   };
   for (;;) {
-    const turn: SendTurn | { until: number } = rateLimits.take(call) ?? (await queued());
+    const turn: SendTurn | { until: number } = (await rateLimits.take(call)) ?? (await queued());
     if ("until" in turn) {
       if (step.whenLimited === "skip") return "skipped";
       const name = call.api ?? new URL(call.url).host;
@@ -48,7 +48,7 @@ export async function turnToSend(
   }
 
   async function queued(): Promise<SendTurn | { until: number }> {
-    const expected = rateLimits.expected(call);
+    const expected = await rateLimits.expected(call);
     const left = expected - clock.now();
     if (step.whenLimited === "skip" || left > longestWaitInMemory) return { until: expected };
     if (left >= worthTelling) {
