@@ -25,8 +25,10 @@ export function readText(file: string): string {
   }
 }
 
+const painted = { error: colors.red, warning: colors.yellow, advice: colors.dim };
+
 function problemLines(problems: Problem[], file: string): string {
-  return problems.map((problem) => printProblem(problem, file)).join("\n");
+  return problems.map((problem) => printProblem(problem, file, (word) => painted[word](word))).join("\n");
 }
 
 /** check and schema, which need no service; and the group `workflow`. */
@@ -148,6 +150,8 @@ export function addWorkflow(program: Command): void {
       const globals = globalsOf(command);
       try {
         const workflow = await clientOf(globals).call(routes.publishWorkflow, { params: { name } });
+        const warnings = workflow.problemList.filter(({ severity }) => severity === "warning");
+        if (warnings.length > 0) say(problemLines(warnings, name));
         for (const note of workflow.notes) say(note);
         show(globals, workflow, () => `${name}: ${versionText(workflow)}`);
       } catch (error) {

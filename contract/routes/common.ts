@@ -13,7 +13,7 @@ export const name = z
 
 export const problem = z
   .object({
-    severity: z.enum(["error", "advice"]),
+    severity: z.enum(["error", "warning", "advice"]),
     code: z.string(),
     message: z.string(),
     line: z.number(),

@@ -62,7 +62,8 @@ export function itemAt(
   if (item !== undefined) return item;
   const size =
     list.length === 0 ? "is empty" : `has ${list.length} item${list.length === 1 ? "" : "s"}, counted from 0`;
-  return fail("no-such-index", `No item ${at} in ${source(node.object)}: it ${size}.`, node);
+  const last = at === -1 && list.length > 0 ? ` Write ${source(node.object)}.last() for the last one.` : "";
+  return fail("no-such-index", `No item ${at} in ${source(node.object)}: it ${size}.${last}`, node);
 }
 
 /** A key that may be absent, of what may be absent or null itself; anything else has no keys. */

@@ -12,8 +12,50 @@ export const hostile: ValueMap = {
   o: JSON.parse('{"__proto__":{"polluted":true},"constructor":1,"toString":2,"a":{"b":"c"}}') as ValueMap,
   t: "a".repeat(50_000),
   l: Array.from({ length: 3_000 }, (_, index) => index),
+  wide: Object.fromEntries(Array.from({ length: 3_000 }, (_, index) => [`key ${index}`, index])),
   deep: Array.from({ length: 20_000 }).reduce<ValueMap | number>((inner) => ({ a: inner }), 1) as ValueMap,
 };
+
+/** Each item asks for more work than it looks like; a million steps must not be a minute. */
+export const costly: [what: string, expression: string][] = [
+  ["an object that is merged for each of many", 'lists.range(20000).map(i, size(wide.merge({"x": i})))'],
+  [
+    "objects merged into one another",
+    `cel.bind(a, wide, ${repeat("cel.bind(a, a.merge(wide), ", 80)}size(a)${repeat(")", 81)}`,
+  ],
+  ["a value put into an object for each of many", 'lists.range(20000).map(i, size(put(wide, ["x"], i)))'],
+  ["keys of an object for each of many", "lists.range(20000).map(i, size(keys(wide)))"],
+  ["keys picked for each of many", "lists.range(20000).map(i, size(pick(wide, keys(wide))))"],
+  ["an object made anew for each of many", "lists.range(300).map(i, size(wide.transformMap(k, v, v)))"],
+  ["groups made for each of many", "lists.range(400).map(i, size(l.groupBy(x, x)))"],
+  ["lists laid flat for each of many", "lists.range(2000).map(i, size([l, l].flatten()))"],
+  ["pairs made for each of many", "lists.range(1000).map(i, size(zip(l, l)))"],
+  ["pieces of one item", "size(lists.range(900000).chunk(1))"],
+  [
+    "patterns that are compiled for each of many",
+    'lists.range(20000).map(i, "a".matches("a{1,50}" + string(i)))',
+  ],
+  [
+    "patterns with large classes",
+    'lists.range(2000).map(i, "a".matches(r"[\\p{L}\\p{N}]+[^\\p{L}]" + string(i)))',
+  ],
+  ["beginnings of months in a zone", 'lists.range(20000).map(i, now().startOf("month", "Europe/Vienna"))'],
+  ["hours in a zone", 'lists.range(50000).map(i, now().getHours("Europe/Vienna"))'],
+  ["days in a zone", 'lists.range(50000).map(i, today("Europe/Vienna"))'],
+  ["times printed", 'lists.range(20000).map(i, now().printed("yyyy-MM-dd"))'],
+  ["times parsed", 'lists.range(20000).map(i, date.parse("01.03.2027", "dd.MM.yyyy"))'],
+  ["timestamps read", 'lists.range(100000).map(i, timestamp("2027-03-01T05:00:00Z"))'],
+  ["JSON read for each of many", "lists.range(2000).map(i, size(json.parse(json.print(wide))))"],
+  ["a name for a file out of two million signs", 'slug((t + " ").replace("a", "aaaaaaaaaaaaaaaaaaaa"))'],
+  [
+    "one text replaced again and again",
+    `cel.bind(a, t, ${repeat('cel.bind(a, a.replace("a", "a"), ', 90)}size(a)${repeat(")", 91)}`,
+  ],
+  [
+    "long texts that begin alike, sorted",
+    "size(lists.range(20000).map(i, t.substring(0, 300) + string(i)).sort())",
+  ],
+];
 
 export const attacks: [what: string, expression: string][] = [
   [
@@ -79,4 +121,5 @@ export const attacks: [what: string, expression: string][] = [
   ],
   ["distinct items of a large list", "lists.range(100000).distinct()"],
   ["characters of a large text", "lists.range(100000).map(i, t.charAt(i % 50000))"],
+  ...costly,
 ];

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { attacks, hostile } from "./attacks.test.kit.js";
+import { attacks, costly, hostile } from "./attacks.test.kit.js";
 import { compile } from "./compile.js";
 import { ExpressionError } from "./errors.js";
 import { evaluateToJson, parseTemplate, renderTemplate } from "./templates.js";
@@ -26,6 +26,26 @@ describe("attacks", () => {
     // Far above what it takes; a machine under load must not fail it, and a hang must.
     expect(took).toBeLessThan(4_000);
     expect((process.memoryUsage().heapUsed - before) / 1e6).toBeLessThan(150);
+  });
+
+  it.each(costly)("%s: ends by its budget", (_what, text) => {
+    let code: string | undefined;
+    try {
+      evaluateToJson(compile(text), hostile, surroundings);
+    } catch (error) {
+      ({ code } = error as ExpressionError);
+    }
+    expect(code).toBe("budget");
+  });
+
+  it("a template has one budget, and one bound for its text", () => {
+    const scope = { t: "a".repeat(100_000) } as ValueMap;
+    const render = (source: string) => renderTemplate(parseTemplate(source), scope, surroundings);
+    expect((render("${t} ".repeat(70)) as string).length).toBe(70 * 100_001);
+    expect(() => render("${t}".repeat(90))).toThrow("more than 8,000,000 characters come together in it");
+    const loop = "${size(lists.range(3000).map(i, i + 1))} ";
+    expect(render(loop.repeat(10))).toBe("3000 ".repeat(10));
+    expect(() => render(loop.repeat(400))).toThrow("does too much");
   });
 
   it("nothing was changed by any of them", () => {

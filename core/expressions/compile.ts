@@ -1,5 +1,4 @@
 import { own, setOwn, type JsonObject } from "../values/json.js";
-import { nearest } from "../values/nearest.js";
 import { followPath, heldBy, itemAt, optionalItem, optionalKey, writtenPath } from "./access.js";
 import { ExpressionError } from "./errors.js";
 import {
@@ -11,7 +10,8 @@ import {
   type Run,
   type Surroundings,
 } from "./evaluation.js";
-import { checkCount, checkKind, missing, unknownFunction } from "./faults.js";
+import type { Budget } from "./budget.js";
+import { checkCount, checkKind, heldFunction, missing, unknownFunction, unknownName } from "./faults.js";
 import { CallFailure } from "./library/entry.js";
 import { findFunction, namespaces } from "./library/table.js";
 import { denotations } from "./library/conversions.js";
@@ -26,9 +26,10 @@ export interface Expression {
   readonly tree: Node;
   /**
    * Evaluates against the names in scope.
+   * @param budget what is left for it; without one a whole one
    * @throws ExpressionError, and nothing else
    */
-  evaluate(scope: ValueMap, surroundings: Surroundings): Value;
+  evaluate(scope: ValueMap, surroundings: Surroundings, budget?: Budget): Value;
 }
 
 /**
@@ -42,9 +43,9 @@ export function compile(text: string, label = "", offset = 0): Expression {
   return {
     text,
     tree,
-    evaluate(scope, surroundings) {
+    evaluate(scope, surroundings, budget) {
       try {
-        return run(new Evaluation(scope, surroundings));
+        return run(new Evaluation(scope, surroundings, budget));
       } catch (error) {
         throw located(error, tree);
       }
@@ -145,7 +146,7 @@ export class Compiler {
       if (typeof value === "boolean") return value;
       return fail(
         "wrong-kind",
-        `${what} must be true or false; ${this.source(node)} is ${article(kindOfValue(value))}.`,
+        `${what} must be true or false; ${this.source(node)} is ${article(kindOfValue(value))}.${what.includes("||") ? " default(one, another) gives another where one is absent or null." : ""}`,
         node,
       );
     };
@@ -180,12 +181,7 @@ export class Compiler {
       if (value !== undefined) return value;
       const denoted = denotations.get(name);
       if (denoted) return denoted;
-      const near = nearest(name, Object.keys(evaluation.scope));
-      return fail(
-        "unknown-name",
-        `There is no "${name}" here${near ? `; did you mean "${near}"?` : "."}`,
-        node,
-      );
+      return unknownName(name, evaluation.scope, node);
     };
   }
 
@@ -264,7 +260,7 @@ export class Compiler {
         if (typeof name !== "string" && typeof name !== "number" && typeof name !== "boolean") {
           fail(
             "wrong-kind",
-            `A key must be a text, a number or a boolean; ${this.source(keyNode)} is ${article(kindOfValue(name))}.`,
+            `A key must be a text, a number or a boolean; ${this.source(keyNode)} is ${article(kindOfValue(name))}.${keyNode.op === "name" ? ` Write "${keyNode.name}", in quotes.` : ""}`,
             keyNode,
           );
         }
@@ -306,6 +302,7 @@ export class Compiler {
         ? receiver.name
         : undefined;
     const name = space ? `${space}.${node.name}` : node.name;
+    if (receiver?.op === "name" && !space && !locals.has(receiver.name)) heldFunction(receiver.name, node);
     const entry = findFunction(name, receiver !== undefined && !space);
     if (!entry) return unknownFunction(name, receiver !== undefined && !space, node);
     const argNodes = receiver && !space ? [receiver, ...node.args] : node.args;
@@ -323,6 +320,7 @@ export class Compiler {
         return entry.call(values, {
           step: evaluation.budget.step,
           make: evaluation.budget.make,
+          isFirst: evaluation.isFirst,
           now: () => evaluation.surroundings.now(),
           uuid: () => evaluation.uuid(this.place(node)),
           remembered: (key) => evaluation.surroundings.remembered?.(key) ?? {},

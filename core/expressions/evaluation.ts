@@ -15,14 +15,20 @@ export interface Surroundings {
 
 /** One evaluation under way. */
 export class Evaluation {
-  readonly budget = new Budget();
   readonly slots: Value[] = [];
+  readonly #things = new Set<string>();
   #ids = 0;
 
   constructor(
     readonly scope: ValueMap,
     readonly surroundings: Surroundings,
+    readonly budget = new Budget(),
   ) {}
+
+  readonly isFirst = (thing: string): boolean => {
+    const { size } = this.#things;
+    return this.#things.add(thing).size > size;
+  };
 
   uuid(place: string): string {
     return this.surroundings.uuid(place, this.#ids++);

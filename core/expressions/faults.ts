@@ -1,10 +1,11 @@
 import { nearest } from "../values/nearest.js";
 import { article, fail } from "./evaluation.js";
+import { fieldMeant, functionMeant, heldFunctionMeant, nameMeant } from "./habits.js";
 import type { FunctionEntry } from "./library/entry.js";
 import { findFunction, functions } from "./library/table.js";
-import { macroNames } from "./macros.js";
+import { macroForms, macroNames } from "./macros.js";
 import type { Node } from "./parse.js";
-import { isMap, kindOfValue, type Value } from "./values.js";
+import { isMap, kindOfValue, type Value, type ValueMap } from "./values.js";
 
 // The sentences about what is wrong with an expression. `source` gives the text of a node.
 
@@ -25,7 +26,23 @@ export function missing(
     );
   }
   if (!isMap(value)) {
-    return fail("wrong-kind", `${path} is ${article(kindOfValue(value))}, so it has no "${key}".`, node);
+    const meant =
+      fieldMeant(path, key) ??
+      (typeof value === "string" && /^-?\d+$/.test(key)
+        ? Number(key) < 0
+          ? `${path}.substring(size(${path}) - ${-Number(key)})`
+          : `${path}.charAt(${key})`
+        : undefined);
+    const hint = meant
+      ? ` Write ${meant}.`
+      : Array.isArray(value)
+        ? ` Write ${path}[0].${key} for that of the first item, or ${path}.map(item, item.${key}) for all.`
+        : "";
+    return fail(
+      "wrong-kind",
+      `${path} is ${article(kindOfValue(value))}, so it has no "${key}".${hint}`,
+      node,
+    );
   }
   if (path === "steps") {
     const near = nearest(key, Object.keys(value));
@@ -42,18 +59,41 @@ export function missing(
   return fail("no-such-key", `No "${key}" in ${path}${has}.`, node);
 }
 
-export function unknownFunction(name: string, method: boolean, node: Node): never {
+/** Reports a function of an object of another language, such as `Math.round(…)`. */
+export function heldFunction(holder: string, node: Node & { op: "call" }): void {
+  const meant = heldFunctionMeant(holder, node.name);
+  if (meant) fail("unknown-function", `There is no ${holder}.${node.name} here; write ${meant}.`, node);
+}
+
+export function unknownFunction(name: string, method: boolean, node: Node & { op: "call" }): never {
+  const forms = macroForms(name, method);
+  if (forms.length > 0)
+    return fail(
+      "wrong-arguments",
+      `${name} is written ${forms.join(" or ")}; ${node.args.length} given.`,
+      node,
+    );
   const other = findFunction(name, !method);
   if (other) {
     const form = method ? `${name}(…)` : `value.${name}(…)`;
     return fail("unknown-function", `${name} is written ${form}.`, node);
   }
+  const meant = functionMeant(name);
+  if (meant) return fail("unknown-function", `There is no function "${name}" here; write ${meant}.`, node);
   const near = nearest(name, [...functions.map((known) => known.name), ...macroNames]);
   return fail(
     "unknown-function",
     `There is no function "${name}"${near ? `; did you mean "${near}"?` : "."}`,
     node,
   );
+}
+
+/** Reports a name that stands for nothing in a scope. */
+export function unknownName(name: string, scope: ValueMap, node: Node): never {
+  const near = nearest(name, Object.keys(scope));
+  const meant = nameMeant(name);
+  const hint = near ? `; did you mean "${near}"?` : meant ? `; write ${meant}.` : ".";
+  return fail("unknown-name", `There is no "${name}" here${hint}`, node);
 }
 
 /** Reports an argument of a kind that a function does not take. */

@@ -33,6 +33,7 @@ const grouped: Macro = (compiler, node, locals) => {
           node,
         );
       evaluation.budget.make(1);
+      evaluation.budget.step(3);
       const group = groups.get(text);
       if (group) group.items.push(item);
       else groups.set(text, { key, items: [item] });
@@ -55,6 +56,7 @@ const indexed: Macro = (compiler, node, locals) => {
           node,
         );
       evaluation.budget.make(1);
+      evaluation.budget.step(2);
       // Of several with one key the first counts.
       if (own(index, String(key)) === undefined) setOwn(index, String(key), item as Json);
     });
@@ -86,7 +88,7 @@ function extreme(better: (order: number) => boolean): Macro {
       let best: { item: Value; key: Value } | undefined;
       walk(evaluation, (item, key) => {
         if (best === undefined) return void (best = { item, key });
-        const order = compare(key, best.key) ?? noOrder(node, key, best.key);
+        const order = compare(key, best.key, evaluation.budget.step) ?? noOrder(node, key, best.key);
         if (better(order)) best = { item, key };
       });
       return best === undefined ? null : best.item;
@@ -103,7 +105,10 @@ const sorted: Macro = (compiler, node, locals) => {
       list.push({ item, key });
     });
     evaluation.budget.step(list.length * 4);
-    return list.sort((a, b) => compare(a.key, b.key) ?? noOrder(node, a.key, b.key)).map(({ item }) => item);
+    const { step } = evaluation.budget;
+    return list
+      .sort((a, b) => compare(a.key, b.key, step) ?? noOrder(node, a.key, b.key))
+      .map(({ item }) => item);
   };
 };
 

@@ -3,6 +3,7 @@ import type { Compiler } from "./compile.js";
 import { ExpressionError } from "./errors.js";
 import { article, fail, type Evaluation, type Locals } from "./evaluation.js";
 import { variableName, type CallNode, type Macro } from "./macro.js";
+import { keyCost } from "./library/collections.js";
 import type { Node } from "./parse.js";
 import { isMap, kindOfValue, Optional, type Value, type ValueMap } from "./values.js";
 
@@ -147,6 +148,7 @@ function intoMap(entry: boolean): Macro {
       const result: JsonObject = {};
       const put = (key: string, value: Value): void => {
         evaluation.budget.make(1);
+        evaluation.budget.step(keyCost);
         if (entry && own(result, key) !== undefined)
           fail("bad-value", `The key "${key}" is made twice.`, last);
         setOwn(result, key, value as Json);

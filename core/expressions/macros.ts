@@ -107,6 +107,25 @@ export const itemLoops: ReadonlySet<string> = new Set(
   [...methods.keys()].filter((form) => form.endsWith("/2")).map((form) => form.split("/")[0] as string),
 );
 
+const tests = new Set(["all", "exists", "exists_one", "existsOne", "filter"]);
+
+/** How a macro of some name is written, where there is one: with its variables and what it computes of them. */
+export function macroForms(name: string, method: boolean): string[] {
+  const given = (count: number): string => {
+    if (!method) return name === "has" ? "object.field" : "value, otherwise";
+    if (name.startsWith("transformMap"))
+      return count === 3 ? "key, value, value.name" : "key, value, value.open, value.name";
+    if (name === "transformList")
+      return count === 3 ? "index, item, item.name" : "index, item, item.open, item.name";
+    if (tests.has(name)) return count === 2 ? "item, item.open" : "index, item, item.open";
+    return count === 2 ? "item, item.name" : "item, item.open, item.name";
+  };
+  return [...(method ? methods : plain).keys()].flatMap((form) => {
+    const [known, count] = form.split("/") as [string, string];
+    return known === name ? [`${method ? "list." : ""}${name}(${given(Number(count))})`] : [];
+  });
+}
+
 /** The names of all macros, for completion and for "did you mean". */
 export const macroNames: readonly string[] = [
   ...new Set([

@@ -28,7 +28,7 @@ export class OperatorFault extends Error {
 export function literalValue(value: null | boolean | number | bigint | string | Uint8Array): Value {
   if (typeof value !== "bigint") return value;
   const double = Number(value);
-  return BigInt(double) === value && Math.abs(double) <= Number.MAX_SAFE_INTEGER
+  return Number.isFinite(double) && BigInt(double) === value && Math.abs(double) <= Number.MAX_SAFE_INTEGER
     ? double
     : new Exact(String(value));
 }
@@ -56,10 +56,14 @@ const operators: Record<BinarySign, Operate> = {
   ">=": ordered(">=", (order) => order >= 0),
   in: (a, b, budget) => {
     if (Array.isArray(b)) return (b as Value[]).some((item) => equal(item, a, budget.step));
-    if (isMap(b)) return own(b as JsonObject, String(a)) !== undefined;
+    if (isMap(b)) {
+      if (["text", "number", "boolean"].includes(kindOfValue(a)))
+        return own(b as JsonObject, String(a)) !== undefined;
+      throw new OperatorFault("wrong-kind", `in wants a key on its left, a text, not ${kindOfValue(a)}.`);
+    }
     throw new OperatorFault(
       "wrong-kind",
-      `in wants a list or an object on its right, not ${kindOfValue(b)}.`,
+      `in wants a list or an object on its right, not ${kindOfValue(b)}.${typeof b === "string" ? " text.contains(part) looks into a text." : ""}`,
     );
   },
   "+": add,
@@ -127,8 +131,8 @@ function lengthOf(millis: number): Duration {
 }
 
 function ordered(sign: string, holds: (order: number) => boolean): Operate {
-  return (a, b) => {
-    const order = compare(a, b);
+  return (a, b, budget) => {
+    const order = compare(a, b, budget.step);
     if (order !== undefined) return holds(order);
     if (a === null || b === null) {
       throw new OperatorFault(
@@ -136,7 +140,15 @@ function ordered(sign: string, holds: (order: number) => boolean): Operate {
         `One side of ${sign} is null, which has no order. Use default(…, …) to give a value for that case.`,
       );
     }
-    throw new OperatorFault("wrong-kind", `${sign} cannot compare ${kindOfValue(a)} with ${kindOfValue(b)}.`);
+    const kinds = [kindOfValue(a), kindOfValue(b)];
+    const hint = !kinds.includes("text")
+      ? ""
+      : kinds.includes("timestamp")
+        ? " timestamp(…) reads a time from a text."
+        : kinds.includes("number")
+          ? " number(…) turns a text into a number."
+          : "";
+    throw new OperatorFault("wrong-kind", `${sign} cannot compare ${kinds.join(" with ")}.${hint}`);
   };
 }
 
@@ -155,10 +167,15 @@ function arithmetic(sign: string, a: Value, b: Value, operate: (x: number, y: nu
       `One side of ${sign} is null. Use default(…, 0) to give a value for that case.`,
     );
   }
-  const text = typeof a === "string" || typeof b === "string" ? " number(…) turns a text into a number." : "";
+  const sides = [a, b];
+  const hint = sides.some((side) => side instanceof Timestamp)
+    ? ` A time takes a duration: time ${sign} duration("1d").`
+    : sides.some((side) => typeof side === "string")
+      ? " number(…) turns a text into a number."
+      : "";
   throw new OperatorFault(
     "wrong-kind",
-    `${sign} wants numbers, not ${kindOfValue(a)} and ${kindOfValue(b)}.${text}`,
+    `${sign} wants numbers, not ${kindOfValue(a)} and ${kindOfValue(b)}.${hint}`,
   );
 }
 

@@ -1,4 +1,4 @@
-import { BudgetSpent } from "./budget.js";
+import { Budget, BudgetSpent, limits } from "./budget.js";
 import { compile, type Expression } from "./compile.js";
 import { ExpressionError } from "./errors.js";
 import type { Surroundings } from "./evaluation.js";
@@ -129,7 +129,23 @@ export function renderTemplate(
     const offset = (parts[0] as { offset: number }).offset;
     return atOffset(offset, () => evaluateToJson(alone, scope, surroundings));
   }
-  return parts.map((part) => ("text" in part ? part.text : partText(part, scope, surroundings))).join("");
+  // The parts share what one expression may spend.
+  const budget = new Budget();
+  let size = 0;
+  const texts = parts.map((part) => {
+    if ("text" in part) return part.text;
+    const text = partText(part, scope, surroundings, budget);
+    size += text.length;
+    if (size > limits.size)
+      throw new ExpressionError(
+        "budget",
+        `The text is too large: more than ${limits.size.toLocaleString("en")} characters come together in it.`,
+        part.offset,
+        part.offset + part.expression.text.length,
+      );
+    return text;
+  });
+  return texts.join("");
 }
 
 /** The text of one expression part, for callers that encode the parts by their place (a URL). */
@@ -137,9 +153,10 @@ export function partText(
   part: { expression: Expression; offset: number },
   scope: ValueMap,
   surroundings: Surroundings,
+  budget?: Budget,
 ): string {
   return atOffset(part.offset, () =>
-    leaving(part.expression, toText, part.expression.evaluate(scope, surroundings)),
+    leaving(part.expression, toText, part.expression.evaluate(scope, surroundings, budget)),
   );
 }
 

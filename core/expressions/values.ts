@@ -180,6 +180,7 @@ export function equal(a: Value, b: Value, spend: (steps: number) => void): boole
     case "object": {
       const [left, right] = [a as JsonObject, b as JsonObject];
       const keys = Object.keys(left);
+      spend(2 * keys.length);
       if (keys.length !== Object.keys(right).length) return false;
       return keys.every((key) => {
         const other = own(right, key);
@@ -205,13 +206,32 @@ export function equal(a: Value, b: Value, spend: (steps: number) => void): boole
   }
 }
 
-/** Orders two values of one kind: below, at or above zero. Undefined if the kinds have no order. */
-export function compare(a: Value, b: Value): number | undefined {
+/** Orders texts by their code points; by UTF-16 units, as `<` does, what lies beyond U+FFFF would come too early. */
+function compareTexts(a: string, b: string, spend: (steps: number) => void): number {
+  const length = Math.min(a.length, b.length);
+  let at = 0;
+  while (at < length && a.charCodeAt(at) === b.charCodeAt(at)) at++;
+  spend(1 + (at >> 3));
+  if (at === length) return a.length - b.length;
+  return rank(a.charCodeAt(at)) - rank(b.charCodeAt(at));
+}
+
+/** A surrogate stands for something beyond all that is one unit. */
+function rank(unit: number): number {
+  return unit >= 0xd800 && unit <= 0xdfff ? unit + 0x10000 : unit;
+}
+
+/**
+ * Orders two values of one kind: below, at or above zero. Undefined if the kinds have no order.
+ * @param spend what it costs
+ */
+export function compare(a: Value, b: Value, spend: (steps: number) => void): number | undefined {
   if (isNumber(a) && isNumber(b)) {
     if (typeof a === "number" && typeof b === "number") return a - b;
+    spend(10);
     return compareDecimals(String(a), String(b));
   }
-  if (typeof a === "string" && typeof b === "string") return a < b ? -1 : a > b ? 1 : 0;
+  if (typeof a === "string" && typeof b === "string") return compareTexts(a, b, spend);
   if (typeof a === "boolean" && typeof b === "boolean") return Number(a) - Number(b);
   if (a instanceof Timestamp && b instanceof Timestamp) return a.millis - b.millis;
   if (a instanceof Duration && b instanceof Duration) return a.millis - b.millis;

@@ -2,6 +2,7 @@ import { findFunction, namespaces } from "../expressions/library/table.js";
 import type { CallNode } from "../expressions/macro.js";
 import type { Node } from "../expressions/parse.js";
 import { condition, insideOptional, wantKinds, type Checking, type ShapeScope } from "./check-kinds.js";
+import { narrowed, narrowedItem } from "./guards.js";
 import { anything, listOf, objectOf, ofKind, union, withoutNull, type Shape } from "./shape.js";
 
 /** The shape of a call: of a macro by what it makes, of a function by its entry in the table. */
@@ -11,8 +12,16 @@ export function shapeOfCall(checking: Checking, node: CallNode, scope: ShapeScop
     if (name === "has")
       return provided(checking, () => (checking.shape(args[0] as Node, scope), ofKind("boolean")));
     if ((name === "default" || name === "defaultIfBlank") && args.length === 2) {
-      const first = provided(checking, () => checking.shape(args[0] as Node, scope));
-      return union([withoutNull(insideOptional(first)), checking.shape(args[1] as Node, scope)]);
+      const first = withoutNull(
+        insideOptional(provided(checking, () => checking.shape(args[0] as Node, scope))),
+      );
+      const otherwise = args[1] as Node;
+      const second = checking.shape(otherwise, scope);
+      // An empty list has no items, and an empty object no fields, of which something could be said.
+      const isEmpty =
+        (otherwise.op === "list" && otherwise.items.length === 0 && first.items) ||
+        (otherwise.op === "map" && otherwise.entries.length === 0 && first.fields && checking.lenient > 0);
+      return isEmpty ? first : union([first, second]);
     }
     return called(checking, node, name, args, scope);
   }
@@ -145,11 +154,10 @@ function tested(variables: number, result: (list: Shape) => Shape): Loop {
 function made(variables: number, result: (body: Shape, list: Shape) => Shape): Loop {
   return (checking, node, scope) => {
     const { list, inner } = entered(checking, node, scope, variables);
-    if (node.args.length === variables + 2) {
-      const test = node.args[variables] as Node;
-      condition(checking, test, checking.shape(test, inner), node.name);
-    }
-    return result(checking.shape(node.args.at(-1) as Node, inner), list);
+    const test = node.args.length === variables + 2 ? (node.args[variables] as Node) : undefined;
+    if (test) condition(checking, test, checking.shape(test, inner), node.name);
+    const met = test ? narrowed(inner, test, true) : inner;
+    return result(checking.shape(node.args.at(-1) as Node, met), list);
   };
 }
 
@@ -165,7 +173,11 @@ const loops: Record<string, Loop> = {
   "exists_one/2": tested(1, truth),
   "existsOne/2": tested(1, truth),
   "existsOne/3": tested(2, truth),
-  "filter/2": tested(1, sameList),
+  "filter/2": (checking, node, scope) => {
+    const list = tested(1, sameList)(checking, node, scope);
+    const [variable, test] = node.args as [Node, Node];
+    return listOf(() => narrowedItem(itemsOf(list)(), nameOf(variable), test));
+  },
   "map/2": made(1, (body) => listOf(() => body)),
   "map/3": made(1, (body) => listOf(() => body)),
   "transformList/3": made(2, (body) => listOf(() => body)),

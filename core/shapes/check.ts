@@ -13,6 +13,7 @@ import {
   type ShapeScope,
 } from "./check-kinds.js";
 import { binary } from "./check-operators.js";
+import { narrowed, narrowedBefore } from "./guards.js";
 
 export type { Finding, ShapeScope } from "./check-kinds.js";
 import { anything, listOf, objectOf, ofKind, ofValue, union, withoutNull, type Shape } from "./shape.js";
@@ -76,13 +77,22 @@ function shapeOf(checking: Checking, node: Node, scope: ShapeScope): Shape {
     }
     case "choice": {
       condition(checking, node.condition, shape(node.condition), "? :");
-      return union([shape(node.then), shape(node.otherwise)]);
+      const [met, unmet] = [true, false].map((holds) => narrowed(scope, node.condition, holds));
+      return union([
+        checking.shape(node.then, met as ShapeScope),
+        checking.shape(node.otherwise, unmet as ShapeScope),
+      ]);
     }
     case "or":
-    case "and":
-      for (const side of [node.left, node.right])
-        condition(checking, side, shape(side), node.op === "or" ? "||" : "&&");
+    case "and": {
+      const what = node.op === "or" ? "||" : "&&";
+      const isAnd = node.op === "and";
+      const before = narrowedBefore(scope, node.right, isAnd);
+      condition(checking, node.left, checking.shape(node.left, before), what);
+      const behind = narrowed(scope, node.left, isAnd);
+      condition(checking, node.right, checking.shape(node.right, behind), what);
       return ofKind("boolean");
+    }
     case "not":
       condition(checking, node.operand, shape(node.operand), "!");
       return ofKind("boolean");

@@ -10,7 +10,7 @@ const unitMillis: Record<string, number> = {
   d: 86_400_000,
 };
 
-const part = /(\d+(?:\.\d+)?)(ns|us|ms|s|m|h|d)/y;
+const part = /(\d+(?:\.\d*)?|\.\d+)(ns|us|ms|s|m|h|d)/y;
 
 /**
  * Reads a duration such as `90s`, `1h30m`, `250ms`, `2d` (CEL's form of google.protobuf.Duration text, plus `d`).
@@ -18,13 +18,13 @@ const part = /(\d+(?:\.\d+)?)(ns|us|ms|s|m|h|d)/y;
  */
 export function parseDuration(text: string): number | undefined {
   const sign = text.startsWith("-") ? -1 : 1;
-  let at = sign < 0 ? 1 : 0;
+  let at = /^[+-]/.test(text) ? 1 : 0;
   if (at >= text.length) return undefined;
   let total = 0;
   while (at < text.length) {
     part.lastIndex = at;
     const match = part.exec(text);
-    if (!match) return text === "0" ? 0 : undefined;
+    if (!match) return /^[+-]?0$/.test(text) ? 0 : undefined;
     total += Number(match[1]) * (unitMillis[match[2] as string] as number);
     at = part.lastIndex;
   }

@@ -168,10 +168,10 @@ describe("secrets that a person pasted", () => {
 
 describe("small things", () => {
   it("reads and prints durations", () => {
-    expect(["90s", "1h30m", "250ms", "2d", "1.5s", "-5s", "0"].map(parseDuration)).toEqual([
-      90_000, 5_400_000, 250, 172_800_000, 1_500, -5_000, 0,
-    ]);
-    expect(["", "5", "5 s", "s", "1x", "-"].map(parseDuration)).toEqual(Array(6).fill(undefined));
+    expect(
+      ["90s", "1h30m", "250ms", "2d", "1.5s", "-5s", "0", ".5s", "+5s", "1.s"].map(parseDuration),
+    ).toEqual([90_000, 5_400_000, 250, 172_800_000, 1_500, -5_000, 0, 500, 5_000, 1_000]);
+    expect(["", "5", "5 s", "s", "1x", "-", ".s", "+"].map(parseDuration)).toEqual(Array(8).fill(undefined));
     expect(
       ["5 s", "5 minutes", "5", "2 hours", "3 Days", "7 millis", "soon"].map(
         (text) => /Did you mean (\w+)/.exec(durationHint(text))?.[1],

@@ -2,9 +2,16 @@ import type { Catalogue } from "../apis/catalogue.js";
 import { deref, type Operation } from "../apis/openapi.js";
 import type { Expression } from "../expressions/compile.js";
 import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
+import { narrowed } from "../shapes/guards.js";
 import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
 import { isObject, own, type JsonObject } from "../values/json.js";
 import type { CallStep, Step, ValueTemplate } from "./steps.js";
+
+/** A condition that holds where something is read, or does not; undefined where it could not be read itself. */
+export type Assumed = readonly [condition: Expression | undefined, holds: boolean];
+
+/** So many conditions around a place are taken into account. */
+const mostAssumed = 40;
 
 /** What a step gave, as it is known before it runs; `sure` is false if it may not have run. */
 interface Outcome {
@@ -19,6 +26,7 @@ export class Knowledge {
   #names = new Map<string, Shape>();
   readonly #results = new WeakMap<object, Shape>();
   #inputs: Shape = anything;
+  #assumed: readonly Assumed[] = [];
 
   constructor(readonly catalogue: Catalogue | undefined) {}
 
@@ -36,6 +44,17 @@ export class Knowledge {
     } finally {
       this.#names = outerNames;
       this.#steps = outerSteps;
+    }
+  }
+
+  /** Runs where conditions hold, or do not: what they asked for is there. */
+  assuming<T>(conditions: readonly Assumed[], inner: () => T): T {
+    const before = this.#assumed;
+    this.#assumed = [...before, ...conditions].slice(-mostAssumed);
+    try {
+      return inner();
+    } finally {
+      this.#assumed = before;
     }
   }
 
@@ -76,7 +95,7 @@ export class Knowledge {
     const steps = new Map(this.#steps);
     const variables = new Map(this.#variables);
     const answer: [string, Shape][] = more.map((name) => [name, responseNames[name] ?? anything]);
-    return new Map<string, Shape>([
+    const scope = new Map<string, Shape>([
       ["inputs", this.#inputs],
       ["run", runShape],
       [
@@ -101,6 +120,10 @@ export class Knowledge {
       ...this.#names,
       ...answer,
     ]);
+    return this.#assumed.reduce<ShapeScope>(
+      (inner, [condition, holds]) => (condition ? narrowed(inner, condition.tree, holds) : inner),
+      scope,
+    );
   }
 
   /** Notes what a step gives. */

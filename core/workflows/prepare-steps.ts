@@ -4,6 +4,7 @@ import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import type { StepKind } from "./document.js";
 import { checkRespond } from "./check-responses.js";
+import type { Assumed } from "./knowledge.js";
 import { innerLists } from "./nested.js";
 import type { Preparer } from "./prepare.js";
 import { innerCall, prepareOperation, prepareRequest, resultNames } from "./prepare-call.js";
@@ -28,11 +29,12 @@ export function prepareStep(
   const onlyIf = preparer.expression(raw["only-if"], [...path, "only-if"]);
   const caught = Array.isArray(raw["catch"]) ? raw["catch"] : undefined;
   const prepare = () => kinds[kind](preparer, raw, path, base);
-  // Where a failure is caught, the steps inside may not have come to their end.
-  const step = caught ? preparer.knowledge.branch(prepare) : prepare();
-  // What failed is known in there as `error`; what the steps in there gave is not seen afterwards.
-  const handler =
-    caught && preparer.within({ error: anything }, () => preparer.steps(caught, [...path, "catch"]));
+  const [step, handler] = preparer.knowledge.assuming([[onlyIf, true]], () => [
+    // Where a failure is caught, the steps inside may not have come to their end.
+    caught ? preparer.knowledge.branch(prepare) : prepare(),
+    // What failed is known in there as `error`; what the steps in there gave is not seen afterwards.
+    caught && preparer.within({ error: anything }, () => preparer.steps(caught, [...path, "catch"])),
+  ]);
   if (!step) return undefined;
   return {
     ...step,
@@ -53,9 +55,11 @@ function secretOf(raw: Json | undefined): Path[] | undefined {
   return raw.map((text) => String(text).split("."));
 }
 
-/** Steps that may not be reached. */
-function branch(preparer: Preparer, list: Json | undefined, path: Path): Step[] {
-  return preparer.knowledge.branch(() => preparer.steps((list as Json[] | undefined) ?? [], path));
+/** Steps that are reached only where a condition holds, or does not. */
+function branch(preparer: Preparer, list: Json | undefined, path: Path, ...where: Assumed[]): Step[] {
+  const { knowledge } = preparer;
+  const steps = () => preparer.steps((list as Json[] | undefined) ?? [], path);
+  return knowledge.assuming(where, () => knowledge.branch(steps));
 }
 
 const kinds: Record<StepKind, Prepare> = {
@@ -64,18 +68,24 @@ const kinds: Record<StepKind, Prepare> = {
 
   if(preparer, raw, path, base) {
     const condition = preparer.expression(raw["if"], [...path, "if"]);
-    const then = branch(preparer, raw["then"], [...path, "then"]);
-    const otherwise = branch(preparer, raw["else"], [...path, "else"]);
+    const then = branch(preparer, raw["then"], [...path, "then"], [condition, true]);
+    const otherwise = branch(preparer, raw["else"], [...path, "else"], [condition, false]);
     return condition && { ...base, kind: "if", cases: [{ condition, then, chose: "then" }], else: otherwise };
   },
 
   cases(preparer, raw, path, base) {
+    // A case is reached where none before it held.
+    const before: Assumed[] = [];
     const cases = (raw["cases"] as JsonObject[]).map((one, index) => {
       const at = [...path, "cases", index];
-      const condition = preparer.expression(one["if"], [...at, "if"]);
-      return { condition, then: branch(preparer, one["then"], [...at, "then"]), chose: index };
+      return preparer.knowledge.assuming([...before], () => {
+        const condition = preparer.expression(one["if"], [...at, "if"]);
+        const then = branch(preparer, one["then"], [...at, "then"], [condition, true]);
+        before.push([condition, false]);
+        return { condition, then, chose: index };
+      });
     });
-    const otherwise = branch(preparer, raw["else"], [...path, "else"]);
+    const otherwise = branch(preparer, raw["else"], [...path, "else"], ...before);
     const sound = cases.flatMap(({ condition, ...rest }) => (condition ? [{ condition, ...rest }] : []));
     return sound.length === cases.length ? { ...base, kind: "if", cases: sound, else: otherwise } : undefined;
   },

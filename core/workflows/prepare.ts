@@ -16,10 +16,14 @@ import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
+import type { Finding } from "../shapes/check.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import { checkReference, type Visible } from "./visible.js";
 import type { Source } from "./source.js";
 import type { Step, ValueTemplate, Workflow } from "./steps.js";
+
+/** Findings that depend on the values that come: they may be right for all that ever do. */
+const mayBeRight: ReadonlySet<string> = new Set<Finding["code"]>(["null", "absent", "unused"]);
 
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
@@ -259,10 +263,12 @@ export class Preparer {
     return sound;
   }
 
-  /** What will probably go wrong, by the shapes of what is read; only advice. */
+  /** What will go wrong, or may, by the shapes of what is read. */
   #checkShapes(expression: Expression, path: Path, text: string, offset: number, more: string[]): void {
-    for (const { code, message, start, end } of this.knowledge.check(expression, more))
-      this.source.report(path, code, message, { text, start: start + offset, end: end + offset }, "advice");
+    for (const { code, message, start, end } of this.knowledge.check(expression, more)) {
+      const severity = mayBeRight.has(code) ? "advice" : "warning";
+      this.source.report(path, code, message, { text, start: start + offset, end: end + offset }, severity);
+    }
   }
 
   /** Variables that are set, and that nothing reads. */

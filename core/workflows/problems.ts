@@ -1,6 +1,10 @@
-/** Something in a workflow file that is wrong (`error`) or worth a look (`advice`). Lines and columns count from 1. */
+/**
+ * Something in a workflow file: what is wrong, and keeps it from being published (`error`); what will fail when it runs, or do
+ * nothing, by all that is known (`warning`); what may fail for some values, or is left over (`advice`). Lines and columns count
+ * from 1.
+ */
 export interface Problem {
-  severity: "error" | "advice";
+  severity: "error" | "warning" | "advice";
   /** A stable code: `yaml`, `unknown-key`, `wrong-value`, `duplicate-step`, `reference`, `duration`, `expression`, … */
   code: string;
   message: string;
@@ -12,7 +16,14 @@ export interface Problem {
   field: string;
 }
 
-/** Prints a problem on one line, as compilers do: `file:line:column: error: message`. */
-export function printProblem(problem: Problem, file: string): string {
-  return `${file}:${problem.line}:${problem.column}: ${problem.severity}: ${problem.message}`;
+/**
+ * Prints a problem on one line, as compilers do: `file:line:column: error: message`.
+ * @param paint marks the word for its severity
+ */
+export function printProblem(
+  { line, column, severity, message }: Problem,
+  file: string,
+  paint: (severity: Problem["severity"]) => string = (word) => word,
+): string {
+  return `${file}:${line}:${column}: ${paint(severity)}: ${message}`;
 }

@@ -16,6 +16,7 @@ import TestPanel from "../parts/workflow/TestPanel.vue";
 import TriggersPanel from "../parts/workflow/TriggersPanel.vue";
 import VersionsPanel from "../parts/workflow/VersionsPanel.vue";
 import WorkflowNotes from "../parts/workflow/WorkflowNotes.vue";
+import ProblemList from "../parts/workflow/ProblemList.vue";
 import YamlEditor from "../parts/workflow/YamlEditor.vue";
 
 const props = defineProps<{ name: string }>();
@@ -239,19 +240,7 @@ function discard(): void {
               <RunTable v-else :runs="runs" empty="No runs yet." without-workflow />
             </div>
           </v-card>
-          <v-card v-if="problems.length > 0" class="pa-3">
-            <h2>{{ problems.length }} {{ problems.length === 1 ? "problem" : "problems" }}</h2>
-            <ul class="problems">
-              <li v-for="(problem, index) in problems" :key="index">
-                <button type="button" @click="editor?.goTo(problem.line, problem.column)">
-                  <span class="mono" :class="problem.severity === 'error' ? 'text-error' : 'dim'"
-                    >{{ problem.line }}:{{ problem.column }}</span
-                  >
-                  {{ problem.message }}
-                </button>
-              </li>
-            </ul>
-          </v-card>
+          <ProblemList :problems="problems" @go="(line, column) => editor?.goTo(line, column)" />
         </div>
         <v-card class="file"><YamlEditor ref="editor" v-model="text" @problems="problems = $event" /></v-card>
       </div>
@@ -283,17 +272,6 @@ function discard(): void {
   height: calc(100vh - 136px);
   position: sticky;
   top: 56px;
-}
-.problems {
-  list-style: none;
-}
-.problems button {
-  text-align: left;
-  padding: 3px 4px;
-  font-size: 0.875rem;
-}
-.problems button:hover {
-  text-decoration: underline;
 }
 @media (max-width: 900px) {
   .file {

@@ -14,10 +14,13 @@ function has(items: Value[], wanted: Value, context: CallContext): boolean {
   return items.some((item) => equal(item, wanted, context.step));
 }
 
+/** What it costs to read a key of an object and to set it in another, in steps. */
+export const keyCost = 8;
+
 function copyOf(source: ValueMap, keep: (key: string) => boolean, context: CallContext): ValueMap {
   const copy: JsonObject = {};
   for (const key of Object.keys(source)) {
-    context.step(1);
+    context.step(keyCost);
     if (keep(key)) setOwn(copy, key, own(source as JsonObject, key) as Json);
   }
   context.make(Object.keys(copy).length);
@@ -35,6 +38,7 @@ function putAt(value: Value, path: Value[], put: Value, context: CallContext): V
     const copy = [...(value as Value[])];
     copy[step] = putAt(copy[step] ?? {}, rest, put, context);
     context.make(copy.length);
+    context.step(copy.length);
     return copy;
   }
   if (value === null || typeof value !== "object" || kindOfValue(value) !== "object")
@@ -64,6 +68,7 @@ export const collectionFunctions: FunctionEntry[] = [
       if (!Number.isInteger(size) || size < 1)
         throw new CallFailure("bad-value", "a size is a whole number from 1.", 1);
       context.make(items.length);
+      context.step(items.length + 3 * Math.ceil(items.length / size));
       return Array.from({ length: Math.ceil(items.length / size) }, (_, index) =>
         items.slice(index * size, (index + 1) * size),
       );
@@ -82,6 +87,7 @@ export const collectionFunctions: FunctionEntry[] = [
     ([a, b]: [Value[], Value[]], context) => {
       const length = Math.min(a.length, b.length);
       context.make(length * 2);
+      context.step(length * 2);
       return Array.from({ length }, (_, index) => [a[index] as Value, b[index] as Value]);
     },
   ),
@@ -155,6 +161,7 @@ export const collectionFunctions: FunctionEntry[] = [
     ([value]: [ValueMap], context) => {
       const keys = Object.keys(value);
       context.make(keys.length * 2);
+      context.step(keys.length * 2);
       return keys.map((key) => ({ key, value: own(value as JsonObject, key) as Value }));
     },
   ),

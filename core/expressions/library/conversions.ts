@@ -76,14 +76,26 @@ export const conversionFunctions: FunctionEntry[] = [
   {
     name: "number",
     form: "function",
-    parameters: [{ name: "value", kinds: ["text", "number", "timestamp"] }],
+    parameters: [
+      { name: "value", kinds: "any" },
+      { name: "otherwise", kinds: "any", optional: true },
+    ],
     result: "number",
-    help: "The number in a text, or an error if the text is not a number.",
+    help: "The number that a text is; if it is none, what is given for that case, or an error.",
     examples: [
       ['number("12.5")', "12.5"],
       ['number(" 7 ") + 1', "8"],
+      ['number("none", 0)', "0"],
     ],
-    call: ([value]) => toNumber(value as Value),
+    call([value, otherwise], context) {
+      context.step(4);
+      try {
+        return toNumber(value as Value);
+      } catch (error) {
+        if (otherwise === undefined || !(error instanceof CallFailure)) throw error;
+        return otherwise;
+      }
+    },
   },
   {
     name: "double",
@@ -165,8 +177,9 @@ export const conversionFunctions: FunctionEntry[] = [
       ['timestamp("2027-03-01T05:00:00Z")', '"2027-03-01T05:00:00.000Z"'],
       ["timestamp(0)", '"1970-01-01T00:00:00.000Z"'],
     ],
-    call([value]) {
+    call([value], context) {
       if (value instanceof Timestamp) return value;
+      context.step(40);
       const parsed =
         typeof value === "number" ? new Timestamp(value * 1000) : parseTimestamp(value as string);
       if (!parsed)
@@ -220,14 +233,17 @@ export const conversionFunctions: FunctionEntry[] = [
     form: "function",
     parameters: [{ name: "text", kinds: "any" }],
     result: "any",
-    help: "The value of a JSON text. What is a value already comes back unchanged.",
+    help: "The value of a JSON text; null if the text is blank. What is a value already comes back unchanged.",
     examples: [
       ['json.parse("{\\"level\\":29}").level', "29"],
       ["json.parse([1])", "[1]"],
+      ['json.parse("")', "null"],
     ],
     call([value], context) {
       if (typeof value !== "string") return value as Value;
+      if (/^\s*$/.test(value)) return null;
       context.make(value.length);
+      context.step(value.length >> 1);
       try {
         return parseJson(value);
       } catch (error) {

@@ -5,6 +5,8 @@ import type { Kind, Value } from "../values.js";
 export interface CallContext {
   /** Spends steps of the evaluation's budget. */
   step(count: number): void;
+  /** Whether this evaluation asks for a thing for the first time, such as for the pattern of a regular expression. */
+  isFirst(thing: string): boolean;
   /** Spends size: characters, bytes and items made. */
   make(count: number): void;
   /** The evaluation's time, in milliseconds since 1970. */

@@ -48,6 +48,8 @@ export function formatText(pattern: string, values: Value[]): string {
       );
     made += formatOne(letter, digits === undefined ? undefined : Number(digits), values[used++] as Value);
   }
+  if (used < values.length)
+    throw new CallFailure("bad-value", `the list has ${values.length} values, for ${used} clauses.`, 1);
   return made;
 }
 

@@ -105,7 +105,7 @@ export const listFunctions: FunctionEntry[] = [
       context.make((items as Value[]).length);
       return [...(items as Value[])].sort((a, b) => {
         context.step(1);
-        const order = compare(a, b);
+        const order = compare(a, b, context.step);
         if (order === undefined)
           throw new CallFailure("wrong-kind", `${kindOfValue(a)} and ${kindOfValue(b)} have no order.`, 0);
         return order;
@@ -148,6 +148,7 @@ export const listFunctions: FunctionEntry[] = [
     call([items], context) {
       const flat = (items as Value[]).flat() as Value[];
       context.make(flat.length);
+      context.step(2 * flat.length);
       return flat;
     },
   },

@@ -75,7 +75,7 @@ function ofList(
     context.step(items.length);
     if (items.length === 0) return null;
     return items.reduce((best, item) => {
-      const order = compare(item, best);
+      const order = compare(item, best, context.step);
       if (order === undefined)
         throw new CallFailure(
           item === null || best === null ? "null-value" : "wrong-kind",

@@ -23,7 +23,8 @@ export const moreTextFunctions: FunctionEntry[] = [
       ['"Eyrie".charAt(1)', '"y"'],
       ['"Eyrie".charAt(5)', '""'],
     ],
-    ([value, index]: [string, number]) => {
+    ([value, index]: [string, number], context) => {
+      context.step(value.length >> 2);
       const characters = [...value];
       if (!Number.isInteger(index) || index < 0 || index > characters.length)
         throw new CallFailure(
@@ -44,7 +45,8 @@ export const moreTextFunctions: FunctionEntry[] = [
       ['"a/b/c".lastIndexOf("/")', "3"],
       ['"a/b/c".lastIndexOf("x")', "-1"],
     ],
-    ([value, part, start]: [string, string, number | undefined]) => {
+    ([value, part, start]: [string, string, number | undefined], context) => {
+      context.step(value.length >> 2);
       const characters = [...value];
       if (start !== undefined && (!Number.isInteger(start) || start < 0 || start > characters.length))
         throw new CallFailure(
@@ -69,6 +71,7 @@ export const moreTextFunctions: FunctionEntry[] = [
       ['"%d%%".format([30])', '"30%"'],
     ],
     ([pattern, values]: [string, Value[]], context) => {
+      context.step(10 * values.length);
       const made = formatText(pattern, values);
       context.make(made.length);
       return made;
@@ -179,6 +182,7 @@ export const moreTextFunctions: FunctionEntry[] = [
       ['slug("  Ibex_Step  ")', '"ibex-step"'],
     ],
     ([value]: [string], context) => {
+      context.step(value.length);
       const made = value
         .normalize("NFKD")
         .replace(/\p{M}+/gu, "")

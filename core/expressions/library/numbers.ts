@@ -37,11 +37,11 @@ function extreme(
     result: "number",
     help,
     examples,
-    call(args) {
+    call(args, context) {
       const items = args.length === 1 && Array.isArray(args[0]) ? (args[0] as Value[]) : args;
       if (items.length === 0) throw new CallFailure("bad-value", "the list is empty.", 0);
       return items.reduce((best, item) => {
-        const order = compare(item, best);
+        const order = compare(item, best, context.step);
         if (order === undefined) throw new CallFailure("wrong-kind", "only numbers can be compared here.", 0);
         return better(order) ? item : best;
       });

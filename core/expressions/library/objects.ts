@@ -1,5 +1,6 @@
 import { own, setOwn, type Json, type JsonObject } from "../../values/json.js";
 import type { Value, ValueMap } from "../values.js";
+import { keyCost } from "./collections.js";
 import type { FunctionEntry } from "./entry.js";
 
 const object = { name: "object", kinds: ["object"] as const };
@@ -18,6 +19,7 @@ export const objectFunctions: FunctionEntry[] = [
     call([value], context) {
       const keys = Object.keys(value as ValueMap);
       context.make(keys.length);
+      context.step(keys.length);
       return keys;
     },
   },
@@ -34,6 +36,7 @@ export const objectFunctions: FunctionEntry[] = [
     call([value], context) {
       const values = Object.values(value as ValueMap);
       context.make(values.length);
+      context.step(values.length);
       return values;
     },
   },
@@ -51,6 +54,7 @@ export const objectFunctions: FunctionEntry[] = [
       const merged: JsonObject = {};
       for (const source of [first, second] as JsonObject[]) {
         context.make(Object.keys(source).length);
+        context.step(keyCost * Object.keys(source).length);
         for (const key of Object.keys(source)) setOwn(merged, key, own(source, key) as Json);
       }
       return merged as Value;

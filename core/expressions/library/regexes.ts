@@ -1,12 +1,22 @@
 import { RE2JS, RE2JSException } from "re2js";
 import { Optional, type Value } from "../values.js";
-import { CallFailure, type FunctionEntry } from "./entry.js";
+import { CallFailure, type CallContext, type FunctionEntry } from "./entry.js";
 import { define, maybe, number, text } from "./define.js";
 
 const patterns = new Map<string, RE2JS>();
 
-/** A compiled RE2 pattern (linear time); the last 200 are kept. */
-export function pattern(source: string): RE2JS {
+/** What it costs to compile a sign of a pattern and an instruction that it makes, in steps. */
+const [signCost, instructionCost] = [150, 25];
+
+/** A compiled RE2 pattern (linear time); the last 200 are kept. An evaluation pays once for each, kept or not. */
+export function pattern(source: string, context: CallContext): RE2JS {
+  const compiled = compiledPattern(source);
+  if (context.isFirst(source))
+    context.step(source.length * signCost + compiled.programSize() * instructionCost);
+  return compiled;
+}
+
+function compiledPattern(source: string): RE2JS {
   const known = patterns.get(source);
   if (known) return known;
   let compiled: RE2JS;
@@ -39,8 +49,8 @@ function picked(matcher: ReturnType<RE2JS["matcher"]>): string | null {
   return matcher.groupCount() === 0 ? matcher.group() : matcher.group(1);
 }
 
-function oneGroup(source: string): RE2JS {
-  const compiled = pattern(source);
+function oneGroup(source: string, context: CallContext): RE2JS {
+  const compiled = pattern(source, context);
   if (compiled.groupCount() > 1)
     throw new CallFailure(
       "bad-value",
@@ -83,8 +93,8 @@ export const regexFunctions: FunctionEntry[] = [
       ['regex.extract("hut", "[0-9]+").orValue(null)', "null"],
     ],
     ([value, source]: [string, string], context) => {
-      context.step(value.length + 10);
-      const matcher = oneGroup(source).matcher(value);
+      context.step(value.length + (value.length >> 1) + 10);
+      const matcher = oneGroup(source, context).matcher(value);
       if (!matcher.find()) return Optional.none;
       const found = picked(matcher);
       return found === null ? Optional.none : new Optional(found);
@@ -101,9 +111,9 @@ export const regexFunctions: FunctionEntry[] = [
       ['regex.extractAll("x=1;y=2", "([a-z])=")', '["x","y"]'],
     ],
     ([value, source]: [string, string], context) => {
-      const matcher = oneGroup(source).matcher(value);
+      const matcher = oneGroup(source, context).matcher(value);
       const found: Value[] = [];
-      context.step(value.length + 10);
+      context.step(value.length + (value.length >> 1) + 10);
       while (matcher.find()) {
         const one = picked(matcher);
         if (one !== null) found.push(one);
@@ -124,10 +134,10 @@ export const regexFunctions: FunctionEntry[] = [
       ['regex.replace("a-b-c", "-", " ", 1)', '"a b-c"'],
     ],
     ([value, source, instead, most]: [string, string, string, number | undefined], context) => {
-      const compiled = pattern(source);
+      const compiled = pattern(source, context);
       const parts = replacementParts(instead, compiled.groupCount());
       const matcher = compiled.matcher(value);
-      context.step(value.length + 10);
+      context.step(value.length + (value.length >> 1) + 10);
       let made = "";
       let from = 0;
       for (let count = 0; (most === undefined || most < 0 || count < most) && matcher.find(); count++) {

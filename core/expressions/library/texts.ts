@@ -90,7 +90,7 @@ export const textFunctions: FunctionEntry[] = [
       ['matches("AB-12", "^[0-9]+$")', "false"],
     ],
     call([value, source], context) {
-      const compiled = pattern(source as string);
+      const compiled = pattern(source as string, context);
       context.step((value as string).length + 10);
       return compiled.matcher(value as string).find();
     },
@@ -191,9 +191,12 @@ export const textFunctions: FunctionEntry[] = [
     examples: [
       ['"North Hut Team".replace(" ", "")', '"NorthHutTeam"'],
       ['"a-b-c".replace("-", "+", 1)', '"a+b-c"'],
+      ['"ab".replace("", "-")', '"-a-b-"'],
     ],
     call([value, from, to, most], context) {
-      const parts = (value as string).split(from as string);
+      // An empty text stands before, between and behind all characters.
+      const parts = from === "" ? ["", ...(value as string), ""] : (value as string).split(from as string);
+      context.step(parts.length);
       const count = most === undefined || (most as number) < 0 ? Infinity : (most as number);
       let made = parts[0] as string;
       for (let index = 1; index < parts.length; index++)

@@ -8,6 +8,10 @@ export function parseTimestamp(text: string): Timestamp | undefined {
   const match = rfc3339.exec(text);
   if (!match) return undefined;
   const [, day, clock, fraction = "", zone = "Z"] = match;
+  // Date.parse takes the 30th of February for the 2nd of March, and 24:00 for the next day.
+  const midnight = Date.parse(`${day}T00:00:00Z`);
+  if (Number.isNaN(midnight) || !new Date(midnight).toISOString().startsWith(day as string)) return undefined;
+  if ((clock as string).startsWith("24")) return undefined;
   const millis = Date.parse(`${day}T${clock}${fraction.slice(0, 4)}${zone.toUpperCase()}`);
   return Number.isNaN(millis) ? undefined : new Timestamp(millis);
 }

@@ -54,7 +54,7 @@ async function check(editor: EditorView): Promise<Diagnostic[]> {
     return {
       from,
       to: Math.max(from, offset(problem.endLine, problem.endColumn)),
-      severity: problem.severity === "error" ? "error" : "info",
+      severity: problem.severity === "advice" ? "info" : problem.severity,
       message: problem.message,
     };
   });
