@@ -68,6 +68,13 @@ const kinds: Record<StepKind, Prepare> = {
 
   if(preparer, raw, path, base) {
     const condition = preparer.expression(raw["if"], [...path, "if"]);
+    if (raw["then"] === undefined)
+      preparer.source.reportKey(
+        path,
+        "if",
+        "missing-key",
+        '"then" is missing: the steps to take where this holds.',
+      );
     const then = branch(preparer, raw["then"], [...path, "then"], [condition, true]);
     const otherwise = branch(preparer, raw["else"], [...path, "else"], [condition, false]);
     return condition && { ...base, kind: "if", cases: [{ condition, then, chose: "then" }], else: otherwise };

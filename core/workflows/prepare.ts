@@ -3,7 +3,7 @@ import { compile, type Expression } from "../expressions/compile.js";
 import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
 import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
-import type { ShapeScope } from "../shapes/check.js";
+import type { Finding, ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
 import { durationHint, parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
@@ -16,11 +16,13 @@ import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
-import type { Finding } from "../shapes/check.js";
+import { checkCondition } from "./check-condition.js";
+import { checkSchema } from "./check-schema.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import { checkReference, type Visible } from "./visible.js";
 import type { Source } from "./source.js";
 import type { Step, ValueTemplate, Workflow } from "./steps.js";
+import { inQuotes } from "./yaml-words.js";
 
 /** Findings that depend on the values that come: they may be right for all that ever do. */
 const mayBeRight: ReadonlySet<string> = new Set<Finding["code"]>(["null", "absent", "unused"]);
@@ -63,7 +65,12 @@ export class Preparer {
     this.#name = typeof value["name"] === "string" && workflowName.test(value["name"]) ? value["name"] : "";
     this.#visible.inputs = inputs;
     this.knowledge.inputs(inputs);
-    if (isObject(value["responses"])) this.responses = value["responses"];
+    if (inputs) checkSchema(this.source, inputs, ["inputs"]);
+    if (isObject(value["responses"])) {
+      this.responses = value["responses"];
+      for (const [status, schema] of Object.entries(this.responses))
+        checkSchema(this.source, schema, ["responses", status]);
+    }
     this.#collectNames(steps, ["steps"]);
     const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
     const limits = isObject(value["limits"]) ? value["limits"] : {};
@@ -188,15 +195,17 @@ export class Preparer {
       this.source.report(
         path,
         "yaml-cut",
-        `To YAML, what follows " #" is a comment. Put the expression in quotes: "${String(value)}" #${scalar.comment} — or "${String(value)} #${scalar.comment}".`,
+        `To YAML, what follows " #" is a comment. Put the expression in quotes: ${inQuotes(`${String(value)} #${scalar.comment}`)}.`,
       );
       return undefined;
     }
     const text = String(value);
     try {
       const expression = compile(text, label(path));
-      if (this.#check(references(expression.tree), path, text, more))
+      if (this.#check(references(expression.tree), path, text, more)) {
         this.#checkShapes(expression, path, text, 0, more);
+        checkCondition(this.source, expression, this.knowledge.result(expression), path);
+      }
       return expression;
     } catch (error) {
       this.#expressionFault(error, path, text);

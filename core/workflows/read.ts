@@ -101,6 +101,12 @@ class Reader {
         'The marker "copper-kettle: 1" is missing; it says that this is a workflow file.',
       );
     }
+    if (value["step"] !== undefined && value["steps"] === undefined) {
+      const message =
+        'Steps stand in a list under "steps": steps: [{ step: lookup, request: GET https://… }].';
+      this.source.reportKey([], "step", "wrong-value", message);
+      return undefined;
+    }
     this.#shape(shallowDocument, value, []);
     const triggers = isObject(value["triggers"]) ? value["triggers"] : {};
     for (const [name, trigger] of Object.entries(triggers)) {

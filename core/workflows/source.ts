@@ -18,26 +18,25 @@ import { numberFromDigits, setOwn, type Json, type JsonObject } from "../values/
 import { printPath, type Path } from "../values/paths.js";
 import type { Problem } from "./problems.js";
 import { readYaml, yamlBounds, YamlBeyondBounds } from "./yaml-bounds.js";
-
-/** Of a line with a fault so much is looked at for what may be meant. */
-const longestExplained = 1_000;
+import { explainYaml, inQuotes } from "./yaml-words.js";
 
 /** A workflow file's text, its YAML tree, and the way back from a field to its line and column. */
 export class Source {
   readonly #document: Document;
   readonly #lines = new LineCounter();
   readonly problems: Problem[] = [];
+  /** The names that aliases may use, as far as the file was looked through. */
+  readonly #anchors = new Set<string>();
 
   constructor(readonly text: string) {
     this.#document = this.#read();
-    // Many may be the same, and are reported once.
-    const faults = [...this.#document.errors, ...this.#document.warnings].slice(0, 10 * bounds.fileProblems);
-    for (const fault of faults) {
-      if (this.#isFull) break;
-      if (fault.code === "TAG_RESOLVE_FAILED") continue; // said better below
-      this.#at(fault.pos[0], fault.pos[1], "yaml", this.#explain(fault.message, fault.pos[0]), []);
-    }
-    this.#traps(this.#document.contents as Node | null, [], false);
+    const faults = [...this.#document.errors, ...this.#document.warnings];
+    // What follows the first is mostly its consequence. Tags are said better below.
+    const fault = faults.find(({ code }) => code !== "TAG_RESOLVE_FAILED");
+    if (fault) {
+      const { message, from, to } = explainYaml(fault.code, text, fault.pos, fault.message);
+      this.#at(from, to, "yaml", message, []);
+    } else this.#traps(this.#document.contents as Node | null, [], false);
   }
 
   #read(): Document {
@@ -212,16 +211,6 @@ export class Source {
     });
   }
 
-  /** A YAML fault in words that help: where `${…}` stands unquoted in a `{ … }` mapping, says so. */
-  #explain(message: string, offset: number): string {
-    const start = this.text.lastIndexOf("\n", offset - 1) + 1;
-    const line = this.text.slice(start, Math.min(this.#lineEnd(offset), start + longestExplained));
-    const cut = /[{,[]\s*(?:[\w"'-]+\s*:\s*)?(\$\{[^"'}]*\})/.exec(line);
-    if (cut) return `Inside { } or [ ], a value with \${ } must be in quotes: "${cut[1]}".`;
-    if (/tab/i.test(message)) return "YAML is indented with spaces, not with tabs.";
-    return message.replace(/\s*\n[\s\S]*$/, "");
-  }
-
   /** Each key of a mapping stands once (YAML 1.2, section 3.2.1.3), and there are not too many. */
   #requireKeys(node: YAMLMap, path: Path): void {
     if (node.items.length > bounds.fileKeys) {
@@ -243,6 +232,13 @@ export class Source {
   /** What YAML accepts and means otherwise than it looks: tags, and texts that are cut by ` #`. */
   #traps(node: Node | null | undefined, path: Path, inFlow: boolean): void {
     if (!node) return;
+    if (isAlias(node)) {
+      if (this.#anchors.has(node.source)) return;
+      const [from, to] = rangeOf(node);
+      const message = `To YAML, a value that begins with * is an alias, of which there is none here. Put it in quotes: "*${node.source}".`;
+      return this.#at(from, to, "yaml", message, path);
+    }
+    if (node.anchor) this.#anchors.add(node.anchor);
     if (node.tag && !node.tag.startsWith("tag:yaml.org,2002:") && node.range) {
       const from = Math.max(this.text.lastIndexOf("!", node.range[0]), 0);
       const line = this.text.slice(from, this.#lineEnd(from)).trim();
@@ -269,12 +265,18 @@ export class Source {
       const dollar = node.value.includes("${") && !closes(node.value);
       if (dollar) {
         const line = this.text.slice(node.range[0], this.#lineEnd(node.range[0]));
+        if (!line.includes("}", line.lastIndexOf("${"))) {
+          const inner = line.slice(line.lastIndexOf("${") + 2).trim();
+          const message = `A \${ is not closed: a } is missing behind "${inner}".`;
+          this.#at(node.range[0], node.range[1], "yaml-cut", message, path);
+          return;
+        }
         const where = inFlow ? "Inside { } or [ ], a" : "A";
         this.#at(
           node.range[0],
           node.range[1],
           "yaml-cut",
-          `${where} value with \${ } that holds " #", ": " or , must be in quotes: "${line.trim()}".`,
+          `${where} value with \${ } that holds " #", ": " or , must be in quotes: ${inQuotes(line.trim())}.`,
           path,
         );
       }
