@@ -69,8 +69,8 @@ describe("what the docs say", () => {
     }
   });
 
-  it("the page on ckettle is the one that its commands make", () => {
-    expect(read("docs/cli.md")).toBe(cliPage());
+  it("the page on ckettle is the one that its commands make", async () => {
+    expect(read("docs/cli.md")).toBe(await cliPage());
   });
 
   it("each folder of the sources says in a README of at most 15 lines what is in it", () => {

@@ -127,7 +127,7 @@ describe("expressions, where people use them", () => {
       params: { name: "shaped" },
       body: { text },
     });
-    expect(problemList).toMatchObject([{ severity: "advice", code: "unknown-field", line: 5 }]);
+    expect(problemList).toMatchObject([{ severity: "warning", code: "unknown-field", line: 5 }]);
     expect(problemList[0]?.message).toContain('did you mean "email"?');
     const { page } = await signIn(browser, world);
     await page.goto(`${world.url}/workflows/shaped`);

@@ -3,6 +3,7 @@ import type { Command } from "commander";
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { join } from "node:path";
+import { send } from "./http.js";
 
 /** Options that every command takes. */
 export interface Globals {
@@ -56,5 +57,5 @@ export function clientOf(globals: Globals): Client {
     globals.token ??
     process.env["COPPER_KETTLE_TOKEN"] ??
     readIfThere(join(dataFolder(globals), "token"))?.trim();
-  return createClient({ baseUrl: serviceUrl(globals), ...(token ? { token } : {}) });
+  return createClient({ baseUrl: serviceUrl(globals), fetch: send, ...(token ? { token } : {}) });
 }

@@ -4,6 +4,7 @@ import { errorColors } from "./colors.js";
 import { Exit, exitCodes } from "./context.js";
 import { say } from "./output.js";
 import { buildProgram } from "./program.js";
+import { config } from "zod";
 
 /** The exit code of whatever ended a command, and the sentence that goes with it. */
 function outcome(error: unknown): { code: number; message: string } {
@@ -22,8 +23,17 @@ function outcome(error: unknown): { code: number; message: string } {
   return { code: exitCodes.wrongUse, message: (error as Error).message };
 }
 
+// Whoever reads may have enough, as `head` has.
+process.stdout.on("error", (error: NodeJS.ErrnoException) => {
+  if (error.code !== "EPIPE") throw error;
+  process.exit(process.exitCode ?? 0);
+});
+// Each schema is used once: making code of it would take longer.
+config({ jitless: true });
+
 try {
-  await buildProgram().parseAsync(process.argv);
+  const program = await buildProgram(process.argv.slice(2));
+  await program.parseAsync(process.argv);
 } catch (error) {
   const { code, message } = outcome(error);
   if (message) say(code === 0 ? message : errorColors.red(message));

@@ -1,32 +1,54 @@
 import { Command } from "commander";
-import { addActivity } from "./commands/activity.js";
-import { addBackup } from "./commands/backup.js";
-import { addConstant } from "./commands/constant.js";
-import { addErase } from "./commands/erase.js";
-import { addKey } from "./commands/key.js";
-import { addLocks } from "./commands/locks.js";
-import { addNetwork } from "./commands/network.js";
-import { addNotifications } from "./commands/notifications.js";
-import { addPause } from "./commands/pause.js";
-import { addRateLimits } from "./commands/rate-limits.js";
-import { addRemembered } from "./commands/remembered.js";
-import { addRetention } from "./commands/retention.js";
-import { addStatus } from "./commands/status.js";
-import { addToken } from "./commands/token.js";
-import { addApi } from "./commands/api.js";
-import { addCredential } from "./commands/credential.js";
-import { addDemo } from "./commands/demo.js";
-import { addEval } from "./commands/eval.js";
-import { addRun } from "./commands/run.js";
-import { addServe } from "./commands/serve.js";
-import { addStart } from "./commands/start.js";
-import { addTest } from "./commands/test.js";
-import { addTrigger } from "./commands/trigger.js";
-import { addTry } from "./commands/try.js";
-import { addWorkflow } from "./commands/workflow.js";
 
-/** The command line of `ckettle`. */
-export function buildProgram(): Command {
+type Add = (program: Command) => void;
+
+/** The commands in the order of their help, and where each is; a command loads what it needs, and nothing else. */
+const parts: [names: string[], load: () => Promise<Add>][] = [
+  [["serve"], async () => (await import("./commands/serve.js")).addServe],
+  [["demo"], async () => (await import("./commands/demo.js")).addDemo],
+  [["check", "schema", "workflow"], async () => (await import("./commands/workflow.js")).addWorkflow],
+  [["start"], async () => (await import("./commands/start.js")).addStart],
+  [["test", "rehearse"], async () => (await import("./commands/test.js")).addTest],
+  [["run"], async () => (await import("./commands/run.js")).addRun],
+  [["remembered"], async () => (await import("./commands/remembered.js")).addRemembered],
+  [["locks"], async () => (await import("./commands/locks.js")).addLocks],
+  [["rate-limits"], async () => (await import("./commands/rate-limits.js")).addRateLimits],
+  [["pause", "resume"], async () => (await import("./commands/pause.js")).addPause],
+  [["backup", "restore"], async () => (await import("./commands/backup.js")).addBackup],
+  [["retention"], async () => (await import("./commands/retention.js")).addRetention],
+  [["erase"], async () => (await import("./commands/erase.js")).addErase],
+  [["network"], async () => (await import("./commands/network.js")).addNetwork],
+  [["notifications"], async () => (await import("./commands/notifications.js")).addNotifications],
+  [["api"], async () => (await import("./commands/api.js")).addApi],
+  [["trigger"], async () => (await import("./commands/trigger.js")).addTrigger],
+  [["try"], async () => (await import("./commands/try.js")).addTry],
+  [["eval"], async () => (await import("./commands/eval.js")).addEval],
+  [["credential"], async () => (await import("./commands/credential.js")).addCredential],
+  [["token"], async () => (await import("./commands/token.js")).addToken],
+  [["activity"], async () => (await import("./commands/activity.js")).addActivity],
+  [["constant"], async () => (await import("./commands/constant.js")).addConstant],
+  [["key"], async () => (await import("./commands/key.js")).addKey],
+  [["status"], async () => (await import("./commands/status.js")).addStatus],
+];
+
+/** Options of the whole program that take a value, so that the value is not taken for a command. */
+const withValue = new Set(["--url", "--token", "--data"]);
+
+/** The first word of a command line that is no option. */
+function commandIn(line: readonly string[]): string | undefined {
+  for (let at = 0; at < line.length; at++) {
+    const word = line[at] as string;
+    if (withValue.has(word)) at++;
+    else if (!word.startsWith("-")) return word;
+  }
+  return undefined;
+}
+
+/**
+ * The command line of `ckettle`.
+ * @param line what follows the program's name: only the command in it is loaded; all where it names none
+ */
+export async function buildProgram(line: readonly string[] = []): Promise<Command> {
   const program = new Command("ckettle")
     .description("Copper Kettle: chains authenticated HTTP API calls into workflows")
     .version("0.1.0")
@@ -40,34 +62,9 @@ export function buildProgram(): Command {
     )
     .showSuggestionAfterError()
     .exitOverride();
-  for (const add of [
-    addServe,
-    addDemo,
-    addWorkflow,
-    addStart,
-    addTest,
-    addRun,
-    addRemembered,
-    addLocks,
-    addRateLimits,
-    addPause,
-    addBackup,
-    addRetention,
-    addErase,
-    addNetwork,
-    addNotifications,
-    addApi,
-    addTrigger,
-    addTry,
-    addEval,
-    addCredential,
-    addToken,
-    addActivity,
-    addConstant,
-    addKey,
-    addStatus,
-  ])
-    add(program);
+  const wanted = commandIn(line);
+  const one = parts.find(([names]) => wanted !== undefined && names.includes(wanted));
+  for (const [, load] of one ? [one] : parts) (await load())(program);
   const override = (command: Command): void =>
     command.commands.forEach((inner) => override(inner.exitOverride().showSuggestionAfterError()));
   override(program);

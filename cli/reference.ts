@@ -2,8 +2,8 @@ import type { Command, Option } from "commander";
 import { buildProgram } from "./program.js";
 
 /** The page docs/cli.md, made from the commands themselves. */
-export function cliPage(): string {
-  const program = buildProgram();
+export async function cliPage(): Promise<string> {
+  const program = await buildProgram();
   return [
     "# ckettle",
     "",

@@ -20,8 +20,15 @@ export interface ClientOptions {
   /** The service's address, such as http://127.0.0.1:4100. Empty in a browser: the page's own. */
   baseUrl: string;
   token?: string;
-  fetch?: typeof fetch;
+  /** Sends a request; the platform's own `fetch` where it is left out. */
+  fetch?: (
+    url: string,
+    sent: { method: string; headers: Record<string, string>; body?: string; signal?: AbortSignal },
+  ) => Promise<Fetched>;
 }
+
+/** What the client wants of a response; that of the Fetch standard has all of it. */
+export type Fetched = Pick<Response, "ok" | "status" | "text" | "body"> & { headers: Pick<Headers, "get"> };
 
 type Part<K extends string, V> = [V] extends [undefined] ? { [P in K]?: undefined } : { [P in K]: V };
 export type CallInput<R> = Part<"params", ParamsOf<R>> &
@@ -38,7 +45,7 @@ export interface Client {
     ...input: object extends CallInput<R> ? [CallInput<R>?] : [CallInput<R>]
   ): Promise<OutputOf<R>>;
   /** The same, with the response as it came. */
-  send(route: AnyRoute, input: Input): Promise<Response>;
+  send(route: AnyRoute, input: Input): Promise<Fetched>;
 }
 
 export interface Input {
@@ -62,7 +69,7 @@ export function urlOf(route: AnyRoute, input: { params?: unknown; query?: unknow
 
 /** A typed client of the service, made from its routes. */
 export function createClient(options: ClientOptions): Client {
-  const send = async (route: AnyRoute, input: Input): Promise<Response> => {
+  const send = async (route: AnyRoute, input: Input): Promise<Fetched> => {
     const headers: Record<string, string> = {
       Accept: route.events ? "text/event-stream" : "application/json",
       ...input.headers,
@@ -98,7 +105,7 @@ export function createClient(options: ClientOptions): Client {
 }
 
 /** The problem details of a response that is not a success. */
-export async function problemOf(response: Response, baseUrl: string): Promise<Error> {
+export async function problemOf(response: Fetched, baseUrl: string): Promise<Error> {
   const text = await response.text();
   if (response.headers.get("content-type")?.includes("application/problem+json")) {
     const parsed = problemDetails.safeParse(parseJson(text));

@@ -8,5 +8,5 @@ await build();
 const { referencePage } = await import("../core/dist/index.js");
 writeFileSync(join(root, "docs/expressions.md"), referencePage());
 const { cliPage } = await import("../cli/dist/reference.js");
-writeFileSync(join(root, "docs/cli.md"), cliPage());
+writeFileSync(join(root, "docs/cli.md"), await cliPage());
 say("Wrote docs/expressions.md and docs/cli.md.");

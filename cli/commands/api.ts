@@ -1,7 +1,6 @@
 import { routes, type ApiChange, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
 import { printJson } from "@copper-kettle/core";
 import type { Command } from "commander";
-import { stringify } from "yaml";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show, table, timeText } from "../output.js";
@@ -138,6 +137,7 @@ export function addApi(program: Command): void {
       const globals = globalsOf(command);
       const query = options.revision ? { revision: Number(options.revision) } : {};
       const document = await clientOf(globals).call(routes.apiDocument, { params: { name }, query });
+      const { stringify } = await import("yaml");
       show(globals, document, () => stringify(JSON.parse(printJson(document))));
     });
   group

@@ -1,7 +1,5 @@
 import type { CredentialInput } from "@copper-kettle/contract";
-import { password } from "@inquirer/prompts";
 import { readFileSync } from "node:fs";
-import { parse as parseYaml } from "yaml";
 import { Exit, exitCodes } from "../context.js";
 import { readText } from "./workflow.js";
 
@@ -59,7 +57,7 @@ interface Wanted {
 /** What the options make: a credential whose secrets are asked for. */
 export async function inputOf(options: AddOptions): Promise<CredentialInput> {
   requireOfKind(options);
-  const { input, wanted } = open(options);
+  const { input, wanted } = await open(options);
   const common = {
     hosts: options.host,
     mayUse: options.mayUse,
@@ -134,7 +132,7 @@ export async function askAgain(settings: Record<string, unknown>, kind: string):
   return input as CredentialInput;
 }
 
-function open(options: AddOptions): { input: Record<string, unknown>; wanted: Wanted[] } {
+async function open(options: AddOptions): Promise<{ input: Record<string, unknown>; wanted: Wanted[] }> {
   const { kind } = options;
   const input: Record<string, unknown> = { kind };
   const into = (field: string) => (secret: string) => void (input[field] = secret);
@@ -155,7 +153,7 @@ function open(options: AddOptions): { input: Record<string, unknown>; wanted: Wa
       const secrets: Record<string, string | null> = Object.fromEntries(
         options.secret.map((name) => [name, null]),
       );
-      const { hosts, ...scheme } = readScheme(options.scheme, kind);
+      const { hosts, ...scheme } = await readScheme(options.scheme, kind);
       // What the file says of the hosts stands where none are given.
       if (options.host.length === 0 && Array.isArray(hosts)) options.host = hosts.map(String);
       Object.assign(input, { scheme, secrets });
@@ -276,9 +274,10 @@ function needs(kind: string, what: string): Exit {
 }
 
 /** A scheme out of a file, which may also say the kind and the hosts. */
-function readScheme(file: string, kind: string): Record<string, unknown> {
+async function readScheme(file: string, kind: string): Promise<Record<string, unknown>> {
+  const { parse } = await import("yaml");
   try {
-    const read: unknown = parseYaml(readText(file));
+    const read: unknown = parse(readText(file));
     if (typeof read !== "object" || read === null || Array.isArray(read))
       throw new Exit(exitCodes.wrongUse, `${file} is no mapping of a scheme's fields.`);
     const { kind: written, ...scheme } = read as Record<string, unknown>;
@@ -304,6 +303,7 @@ function readBytes(file: string): Buffer {
 async function fill(wanted: Wanted[]): Promise<void> {
   if (wanted.length === 0) return;
   if (process.stdin.isTTY) {
+    const { password } = await import("@inquirer/prompts");
     for (const { label, put } of wanted)
       put(await password({ message: `${label}:`, mask: "•" }, { output: process.stderr }));
     return;

@@ -1,13 +1,9 @@
 import { routes } from "@copper-kettle/contract";
 import {
-  compile,
-  evaluateToJson,
-  ExpressionError,
   isObject,
   parseJson,
-  parseTemplate,
   printJson,
-  renderTemplate,
+  type ExpressionError,
   type Json,
   type ValueMap,
 } from "@copper-kettle/core";
@@ -46,16 +42,17 @@ export function addEval(program: Command): void {
             : {}),
           ...(data ? dataOf(data) : {}),
         } as ValueMap;
+        const language = await import("../language.js");
         const surroundings = { now: () => Date.now(), uuid: () => randomUUID() };
         try {
           const result = options.template
-            ? renderTemplate(parseTemplate(text), scope, surroundings)
-            : evaluateToJson(compile(text), scope, surroundings);
+            ? language.renderTemplate(language.parseTemplate(text), scope, surroundings)
+            : language.evaluateToJson(language.compile(text), scope, surroundings);
           show(globals, result ?? null, () =>
             typeof result === "string" ? result : printJson(result ?? null, 2),
           );
         } catch (error) {
-          if (!(error instanceof ExpressionError)) throw error;
+          if (!(error instanceof language.ExpressionError)) throw error;
           throw new Exit(exitCodes.wrongUse, `${pointed(text, error)}\n${error.message}`);
         }
       },

@@ -1,12 +1,5 @@
 import { routes, type Client } from "@copper-kettle/contract";
-import {
-  evaluateToJson,
-  ExpressionError,
-  readWorkflow,
-  type Expression,
-  type JsonObject,
-  type ValueMap,
-} from "@copper-kettle/core";
+import type { Expression, JsonObject, ValueMap } from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
 import { Exit, exitCodes } from "../context.js";
 
@@ -20,6 +13,7 @@ export interface Example {
 /** The examples of all triggers by hand of a draft. */
 export async function examplesOf(client: Client, name: string): Promise<Example[]> {
   const { text } = await client.call(routes.workflow, { params: { name } });
+  const { readWorkflow } = await import("../language.js");
   const { triggers = {} } = readWorkflow(text).partial ?? {};
   return Object.values(triggers).flatMap((trigger) => (trigger.kind === "by-hand" ? trigger.examples : []));
 }
@@ -42,6 +36,7 @@ export async function unlike(client: Client, example: Example, run: string): Pro
   const { state, error } = await client.call(routes.run, { params: { id: run } });
   if (!expect) return state === "succeeded" ? undefined : `it ${state}: ${error?.message ?? ""}`;
   const scope = await client.call(routes.runScope, { params: { id: run } });
+  const { evaluateToJson, ExpressionError } = await import("../language.js");
   try {
     const holds = evaluateToJson(expect, scope as unknown as ValueMap, {
       now: () => Date.now(),

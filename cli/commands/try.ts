@@ -14,7 +14,6 @@ import {
   type Json,
   type JsonObject,
 } from "@copper-kettle/core";
-import { confirm } from "@inquirer/prompts";
 import type { Command } from "commander";
 import { readFileSync } from "node:fs";
 import { basename } from "node:path";
@@ -142,6 +141,7 @@ async function askFirst(call: string): Promise<void> {
   const question = `${call} changes something in the API.`;
   if (!process.stdin.isTTY || !process.stderr.isTTY)
     throw new Exit(exitCodes.wrongUse, `${question} Send with --yes.`);
+  const { confirm } = await import("@inquirer/prompts");
   if (!(await confirm({ message: `${question} Send?`, default: false }, { output: process.stderr })))
     throw new Exit(exitCodes.wrongUse, "Nothing was sent.");
 }

@@ -6,7 +6,7 @@ import {
   type WorkflowDetail,
   type WorkflowSummary,
 } from "@copper-kettle/contract";
-import { printProblem, readWorkflow, workflowJsonSchema, type Problem } from "@copper-kettle/core";
+import { printProblem, type Problem } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { readFileSync, writeFileSync } from "node:fs";
 import colors from "../colors.js";
@@ -37,7 +37,8 @@ export function addWorkflow(program: Command): void {
     .command("check")
     .description("check a workflow file without a service; exit code 2 when it has errors")
     .argument("<file>", "the file, or - for standard input")
-    .action((file: string, _options: unknown, command: Command) => {
+    .action(async (file: string, _options: unknown, command: Command) => {
+      const { readWorkflow } = await import("../language.js");
       const { problems } = readWorkflow(readText(file));
       const errors = problems.filter((problem) => problem.severity === "error").length;
       show(
@@ -50,7 +51,8 @@ export function addWorkflow(program: Command): void {
   program
     .command("schema")
     .description("print the JSON Schema of the workflow file, for editors")
-    .action(() => {
+    .action(async () => {
+      const { workflowJsonSchema } = await import("../language.js");
       process.stdout.write(`${JSON.stringify(workflowJsonSchema(), undefined, 2)}\n`);
     });
 
@@ -110,6 +112,7 @@ export function addWorkflow(program: Command): void {
     .action(async (file: string, options: { publish?: boolean; base?: string }, command: Command) => {
       const globals = globalsOf(command);
       const text = readText(file);
+      const { readWorkflow } = await import("../language.js");
       const { partial, problems } = readWorkflow(text);
       if (!partial?.name) throw new Exit(exitCodes.wrongUse, problemLines(problems, file));
       const client = clientOf(globals);

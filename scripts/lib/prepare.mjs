@@ -76,6 +76,7 @@ export async function build() {
     what: "building",
   });
   await run("npm", ["run", "build", "-w", "console", "--silent"], { what: "building the console" });
+  await run("npm", ["run", "build", "-w", "cli", "--silent"], { what: "building the commands" });
 }
 
 /** Installs Chromium from Debian's packages where it is missing. */
