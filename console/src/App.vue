@@ -8,10 +8,12 @@ import {
   mdiSourceBranch,
   mdiThemeLightDark,
 } from "@mdi/js";
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useTheme } from "vuetify";
 import { shared } from "./api.js";
+import { when } from "./logic/format.js";
+import { followService } from "./logic/live.js";
 import SignInNotice from "./parts/credential/SignInNotice.vue";
 import { rememberTheme } from "./theme.js";
 
@@ -26,6 +28,12 @@ const pages = [
   { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },
   { to: "/settings", title: "Settings", icon: mdiCogOutline },
 ];
+
+watch(
+  () => shared.signedIn && !bare.value,
+  (isIn) => isIn && followService(),
+  { immediate: true },
+);
 
 function turnTheme(): void {
   const next = theme.global.name.value === "dark" ? "light" : "dark";
@@ -59,7 +67,11 @@ function turnTheme(): void {
         <v-icon :icon="mdiThemeLightDark" size="20" />
       </v-btn>
     </v-app-bar>
-    <v-main>
+    <v-main tabindex="-1">
+      <v-alert v-if="shared.awaySince !== undefined && !bare" type="warning" class="away" role="status">
+        The service does not respond, since {{ when(new Date(shared.awaySince).toISOString()) }}. What you see
+        may be old; it is read again as soon as the service is back.
+      </v-alert>
       <SignInNotice v-if="!shared.signedIn && !bare" />
       <router-view v-else :key="route.path" />
     </v-main>
@@ -67,6 +79,14 @@ function turnTheme(): void {
 </template>
 
 <style scoped>
+.v-main:focus {
+  outline: none;
+}
+.away {
+  position: sticky;
+  top: 48px;
+  z-index: 5;
+}
 .brand {
   display: flex;
   align-items: center;

@@ -8,7 +8,14 @@ export const api = createClient({
 });
 
 /** What every page may want to know. */
-export const shared = reactive({ signedIn: true, notice: "" });
+export const shared = reactive({
+  signedIn: true,
+  notice: "",
+  /** Since when the service does not respond, in milliseconds since 1970. */
+  awaySince: undefined as number | undefined,
+  /** A page that could not be loaded while it was away. */
+  wanted: undefined as string | undefined,
+});
 
 /** A sentence for people about something that went wrong; also notes that the session is over. */
 export function sentence(error: unknown): string {

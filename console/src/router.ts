@@ -1,4 +1,6 @@
+import { watch } from "vue";
 import { createRouter, createWebHistory } from "vue-router";
+import { shared } from "./api.js";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -52,3 +54,42 @@ export const router = createRouter({
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },
   ],
 });
+
+const titles: Record<string, string> = {
+  home: "Home",
+  apis: "APIs",
+  "new-api": "Add an API",
+  credentials: "Credentials",
+  "new-credential": "Add a credential",
+  workflows: "Workflows",
+  runs: "Runs",
+  run: "Run",
+  compare: "Compare runs",
+  expressions: "Expressions",
+  network: "Network",
+  settings: "Settings",
+  "sign-in": "Sign in",
+};
+router.afterEach((to, from) => {
+  const { name, id } = to.params;
+  const what = [id, name, titles[String(to.name)]].flat().filter(Boolean).join(" – ");
+  document.title = what === "" ? "Copper Kettle" : `${what} · Copper Kettle`;
+  // Whoever goes by keyboard goes on in the page, and not in the menu.
+  if (to.path !== from.path)
+    requestAnimationFrame(() => document.querySelector<HTMLElement>("main")?.focus({ preventScroll: true }));
+});
+// The code of a page is read when it is first opened: while the service is away that fails, and is done when it is back.
+router.onError((_error, to) => {
+  shared.wanted = to.fullPath;
+  shared.awaySince ??= Date.now();
+});
+watch(
+  () => shared.awaySince,
+  (since) => {
+    const { wanted } = shared;
+    if (since !== undefined || wanted === undefined) return;
+    shared.wanted = undefined;
+    // An upgrade may have replaced that code: the whole page is read anew.
+    window.location.assign(wanted);
+  },
+);

@@ -222,7 +222,7 @@ export const runsRoutes = {
   events: route({
     method: "GET",
     path: "/api/events",
-    summary: "Follow the states of all runs",
+    summary: "Follow the states of all runs (event state), and which runs have new entries (event entries)",
     output: z.object({ id: z.string(), workflow: z.string(), state: runState }),
     status: 200,
     needs: "token",

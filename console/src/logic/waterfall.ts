@@ -29,6 +29,8 @@ export interface Row {
   attempts: EntryOf<"attempt">[];
   ended: EntryOf<"ended"> | undefined;
   unsure: EntryOf<"unsure"> | undefined;
+  /** What people decided about it, in order. */
+  decided: EntryOf<"decided">[];
   /** Of a loop: the state of each item, by index. */
   items: Map<number, RowState>;
   length: number | undefined;
@@ -101,6 +103,9 @@ export class Waterfall {
         row.state = "unsure";
         return this.#markItem(row);
       }
+      case "decided":
+        this.rows.get(entry.path)?.decided.push(entry);
+        break;
       case "ended": {
         const row = this.#row(entry.path, entry.kind, entry.at);
         closeLast(row, entry.at);
@@ -195,6 +200,7 @@ export class Waterfall {
       attempts: [],
       ended: undefined,
       unsure: undefined,
+      decided: [],
       items: new Map(),
       length: undefined,
     };

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { routes, type RunDetail } from "@copper-kettle/contract";
-import type { Entry } from "@copper-kettle/core";
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
+import { computed, effectScope, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
-import { listen, onRunChange } from "../logic/live.js";
+import { followEntries, onRunChange } from "../logic/live.js";
 import { Waterfall } from "../logic/waterfall.js";
 import BodyView from "../parts/shared/BodyView.vue";
 import BreakpointPanel from "../parts/run/BreakpointPanel.vue";
@@ -25,6 +24,9 @@ const version = ref(0);
 const selected = ref("");
 const fault = ref("");
 const now = ref(Date.now());
+/** How many entries were read so far. */
+const read = ref(0);
+const scope = effectScope();
 /** What is open above the steps. */
 const opened = ref<"again" | "compare" | "">("");
 /** The step from which it is to be run again. */
@@ -44,22 +46,24 @@ onMounted(async () => {
   if (!run.value) return;
   const made = new Waterfall(run.value.steps);
   waterfall.value = made;
-  let waiting: Entry[] = [];
-  const show = (): void => {
-    made.take(waiting);
-    waiting = [];
-    if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
-    version.value++;
-  };
-  // Entries come one by one and are drawn together, once a frame.
-  listen(routes.runEvents, { params: { id: props.id }, query: { after: -1 } }, "entry", (data) => {
-    if (waiting.length === 0) requestAnimationFrame(show);
-    const { entry } = data as { entry: Entry };
-    waiting.push(entry);
-    if (entry.type === "finished" || entry.type === "rested" || entry.type === "decided")
-      setTimeout(() => void load(), 50);
-  });
+  scope.run(() =>
+    followEntries(
+      props.id,
+      (entries, isWhole) => {
+        made.take(entries);
+        read.value += entries.length;
+        // What is half read would tell of a run that still goes on.
+        if (!isWhole) return;
+        if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
+        version.value++;
+        if (entries.some(({ type }) => type === "finished" || type === "rested" || type === "decided"))
+          void load();
+      },
+      (error) => (fault.value = sentence(error)),
+    ),
+  );
 });
+onBeforeUnmount(() => scope.stop());
 onRunChange(() => void load());
 const clock = setInterval(() => (now.value = Date.now()), 500);
 onBeforeUnmount(() => clearInterval(clock));
@@ -173,8 +177,9 @@ function again(step = ""): void {
       <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
       <div class="two">
         <v-card class="pa-2 left">
+          <p v-if="version === 0" class="dim pa-2">Reading what happened: {{ read }} entries so far.</p>
           <WaterfallView
-            v-if="waterfall"
+            v-if="waterfall && version > 0"
             :waterfall="waterfall"
             :version="version"
             :now="now"

@@ -128,8 +128,25 @@ export function serveRuns(app: Express, context: Context): void {
     const session = await openStream(request, response);
     const onState = (id: string, workflow: string, state: string): void =>
       void session.push({ id, workflow, state }, "state");
+    // Which runs have new entries is told together, a few times a second.
+    const changed = new Set<string>();
+    let timer: NodeJS.Timeout | undefined;
+    const onEntries = (run: string): void => {
+      changed.add(run);
+      timer ??= setTimeout(() => {
+        timer = undefined;
+        const runs = [...changed].slice(0, mostChanged);
+        void session.push({ runs, more: changed.size > runs.length }, "entries");
+        changed.clear();
+      }, changedEvery);
+    };
     journals.events.on("state", onState);
-    session.on("disconnected", () => journals.events.off("state", onState));
+    journals.events.on("entries", onEntries);
+    session.on("disconnected", () => {
+      clearTimeout(timer);
+      journals.events.off("state", onState);
+      journals.events.off("entries", onEntries);
+    });
     return answered;
   });
 
@@ -194,6 +211,9 @@ function placeOf(text: string, steps: string[]): Path {
 }
 
 const longestWait = 10 * 60_000;
+
+/** How often a stream tells which runs have new entries, in milliseconds, and of how many by name. */
+const [changedEvery, mostChanged] = [200, 200];
 
 function keyOf(request: Request, by: Principal): string | undefined {
   const key = request.get("Idempotency-Key");

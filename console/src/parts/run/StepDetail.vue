@@ -1,5 +1,11 @@
 <script setup lang="ts">
-import { bodyOfAttempt, statusText, type Json, type RecordedRequest } from "@copper-kettle/core";
+import {
+  bodyOfAttempt,
+  principalName,
+  statusText,
+  type Json,
+  type RecordedRequest,
+} from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
 import { when } from "../../logic/format.js";
 import type { Row } from "../../logic/waterfall.js";
@@ -29,6 +35,30 @@ const pretended = {
   rehearsal: "Not sent, because this is a rehearsal. The response below is an example.",
   fault: "Not sent: this run simulates a fault at this step.",
 };
+/** Whether anything of it may have left. */
+const left = computed(
+  () =>
+    props.row.unsure !== undefined ||
+    props.row.attempts.some(
+      (one) => !one.pretended && (one.response !== undefined || one.failure?.sent === true),
+    ),
+);
+const ended = computed(() => props.row.ended !== undefined);
+const heading = computed(() => {
+  if (attempt.value?.pretended) return "Request, as it would have been sent";
+  return ended.value && !left.value ? "Request, which was not sent" : "Request, as it was sent";
+});
+const noResponse = computed(() => {
+  if (props.row.unsure) return "No response came.";
+  return ended.value ? "Nothing was sent, so there is no response." : "No response yet.";
+});
+const decisions: Record<string, string> = {
+  happened: "it happened",
+  again: "send it again",
+  skip: "go on without it",
+  stop: "stop the run",
+  continue: "continue",
+};
 const outcome = computed(() => props.row.ended?.outcome);
 const headers = (fields: Record<string, unknown>): [string, string][] =>
   Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
@@ -51,6 +81,11 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
     <v-alert v-if="row.state === 'unsure'" type="warning"
       >{{ row.unsure?.reason }} <DetailsText :detail="row.unsure?.detail"
     /></v-alert>
+    <v-alert v-for="one in row.decided" :key="one.at" type="info" class="mb-1">
+      {{ principalName(one.by) }} decided at {{ when(new Date(one.at).toISOString()) }}:
+      {{ decisions[one.decision] ?? one.decision }}.
+      <JsonTree v-if="one.outcome !== undefined" :value="one.outcome" />
+    </v-alert>
     <p v-if="row.ended?.skipped">{{ row.ended.skipped }}</p>
 
     <RecordPanel
@@ -60,7 +95,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       :settled="row.ended !== undefined && !row.ended.skipped"
     />
     <template v-if="request">
-      <h3>Request, as it {{ attempt?.pretended ? "would have been" : "was" }} sent</h3>
+      <h3>{{ heading }}</h3>
       <div class="mono message">
         <div class="first">{{ request.method }} {{ request.url }}</div>
         <div v-for="[name, value] in request.headers" :key="name">
@@ -119,7 +154,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           >
         </div>
       </div>
-      <p v-else class="dim">No response yet.</p>
+      <p v-else class="dim">{{ noResponse }}</p>
     </template>
 
     <template v-else>

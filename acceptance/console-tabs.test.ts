@@ -1,0 +1,99 @@
+import { routes } from "@copper-kettle/contract";
+import type { Browser, Page } from "playwright-core";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { launch, signIn } from "./browser.js";
+import { faults, until, World } from "./kit.js";
+
+describe("several tabs, and a service that goes away", () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  beforeAll(async () => {
+    [world, browser] = await Promise.all([World.start(), launch()]);
+    ({ page } = await signIn(browser, world));
+    await world.publish(
+      `copper-kettle: 1\nname: quick\nsteps:\n  - { step: a, set: { x: 1 } }\n  - { step: b, note: "\${variables.x}" }\n`,
+    );
+    await world.publish(
+      `copper-kettle: 1\nname: nap\nsteps:\n  - { step: a, wait: { for: 1h } }\n  - { step: b, note: done }\n`,
+    );
+  });
+  afterAll(async () => {
+    await browser.close();
+    await world.close();
+  });
+
+  it("ten run pages are open at once, each reads on, and one stream serves them all", async () => {
+    const { id } = await world.settled((await world.run("quick")).id);
+    const nap = await world.run("nap");
+    const pages: Page[] = [];
+    let streams = 0;
+    page.context().on("request", (request) => {
+      if (request.url().endsWith("/events")) streams++;
+    });
+    for (let count = 0; count < 10; count++) {
+      const tab = await page.context().newPage();
+      pages.push(tab);
+      await tab.goto(`${world.url}/runs/${count % 2 === 0 ? id : nap.id}`);
+      await tab
+        .getByText(count % 2 === 0 ? "succeeded" : "waiting")
+        .first()
+        .waitFor();
+    }
+    expect(streams).toBe(0);
+    await world.client.call(routes.stopRun, { params: { id: nap.id }, body: { how: "now" } });
+    for (const tab of pages.filter((_, index) => index % 2 === 1))
+      await tab.getByText("stopped").first().waitFor();
+    // The tab that reads the stream goes: another one takes over.
+    await page.close();
+    const again = await world.run("nap");
+    const tab = pages[1] as Page;
+    await tab.goto(`${world.url}/runs/${again.id}`);
+    await tab.getByText("waiting").first().waitFor();
+    await world.client.call(routes.stopRun, { params: { id: again.id }, body: { how: "now" } });
+    await tab.getByText("stopped").first().waitFor();
+    page = tab;
+    for (const other of pages) if (other !== page) await other.close();
+    expect(await page.title()).toBe(`${again.id} – Run · Copper Kettle`);
+  });
+
+  it("says that the service is away, and reads everything anew when it is back", async () => {
+    await page.goto(`${world.url}/runs`);
+    await page.getByRole("heading", { name: "Runs" }).waitFor();
+    const url = new URL(world.url);
+    await world.end("SIGKILL");
+    await page.getByText("The service does not respond").waitFor();
+    // The code of this page was not read yet: it is, once the service is back.
+    await page.getByRole("link", { name: "Settings" }).click();
+    world.env["COPPER_KETTLE_PORT"] = url.port;
+    await world.serve();
+    await page.waitForURL(/\/settings$/);
+    await page.getByText("The service does not respond").waitFor({ state: "detached" });
+    await page.goto(`${world.url}/runs`);
+    await page.getByText("quick").first().waitFor();
+    await world.killAndServe();
+    await world.publish(`copper-kettle: 1\nname: late\nsteps:\n  - { step: a, note: x }\n`);
+    await world.run("late");
+    await page.getByText("late").first().waitFor();
+  });
+
+  it("shows who decided what about an unsure call, and that no response came", async () => {
+    await world.publish(
+      `copper-kettle: 1\nname: once\nsteps:\n  - { step: made, request: "POST \${constants.boards}/notes", using: boards-bot, body: { json: { text: hi } } }\n`,
+    );
+    await faults(world.boards, [{ method: "POST", path: "/notes", drop: "after", times: 1 }]);
+    const { id } = await world.run("once");
+    await until(
+      async () => (await world.client.call(routes.run, { params: { id } })).state === "unsure",
+      "the run is unsure",
+    );
+    await page.goto(`${world.url}/runs/${id}`);
+    await page.getByText("No response came.").waitFor();
+    await world.client.call(routes.decideRun, {
+      params: { id },
+      body: { decision: "happened", attempt: 1, outcome: { id: 3 } },
+    });
+    await page.getByText(/decided at .*: it happened\./).waitFor();
+    await page.getByText("succeeded").first().waitFor();
+  });
+});
