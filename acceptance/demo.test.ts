@@ -2,6 +2,7 @@ import { createClient, routes } from "@copper-kettle/contract";
 import { spawn, type ChildProcess } from "node:child_process";
 import { once } from "node:events";
 import { mkdtemp, readFile, rm } from "node:fs/promises";
+import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -11,15 +12,12 @@ describe("ckettle demo", () => {
   let folder: string;
   let demo: ChildProcess;
   let said = "";
-  const start = async (): Promise<void> => {
+  const start = async (env: Record<string, string> = {}, port = ["--port", "0"]): Promise<void> => {
     said = "";
-    demo = spawn(
-      process.execPath,
-      [join(root, "cli/bin/ckettle.mjs"), "--data", folder, "demo", "--port", "0"],
-      {
-        stdio: ["ignore", "pipe", "pipe"],
-      },
-    );
+    demo = spawn(process.execPath, [join(root, "cli/bin/ckettle.mjs"), "--data", folder, "demo", ...port], {
+      env: { ...process.env, ...env },
+      stdio: ["ignore", "pipe", "pipe"],
+    });
     demo.stderr?.on("data", (piece: Buffer) => (said += piece.toString()));
     await until(() => said.includes("Stop everything with"), "the demo runs", 100_000);
   };
@@ -103,11 +101,41 @@ describe("ckettle demo", () => {
   it("keeps the addresses of its stand-ins from one start to the next, and stops all that it started", async () => {
     const { client, pid } = await service();
     const before = await client.call(routes.constants);
+    // What a person changed or removed stays so.
+    await client.call(routes.putCredential, {
+      params: { name: "boards-bot" },
+      body: { kind: "bearer", token: "another-token-of-mine" },
+    });
+    await client.call(routes.removeCredential, { params: { name: "notices-key" } });
+    await client.call(routes.putConstant, { params: { name: "trails" }, body: { value: "mine" } });
+    const changed = (await client.call(routes.credential, { params: { name: "boards-bot" } })).changedAt;
     demo.kill("SIGTERM");
     expect((await once(demo, "exit"))[0]).toBe(0);
     expect(() => process.kill(pid, 0)).toThrow();
     await expect(fetch(String(before.constants["stays"]))).rejects.toThrow();
     await start();
-    expect(await (await service()).client.call(routes.constants)).toEqual(before);
+    const again = (await service()).client;
+    const { constants } = await again.call(routes.constants);
+    expect(constants).toEqual({ ...before.constants, trails: "mine" });
+    const { credentials } = await again.call(routes.listCredentials);
+    expect(credentials.find(({ name }) => name === "boards-bot")).toMatchObject({
+      changedAt: changed,
+      hosts: [],
+    });
+    expect(credentials.map(({ name }) => name)).not.toContain("notices-key");
+  });
+
+  it("listens on another port where its own is taken, and says so", async () => {
+    const { client } = await service();
+    const taken = JSON.parse(await readFile(join(folder, "service.json"), "utf8")) as { url: string };
+    const port = new URL(taken.url).port;
+    demo.kill("SIGTERM");
+    await once(demo, "exit");
+    const holder = createServer().listen(Number(port), "127.0.0.1");
+    await once(holder, "listening");
+    await start({ COPPER_KETTLE_PORT: port }, []);
+    holder.close();
+    expect(said).toContain(`Port ${port} is taken: this demo listens on `);
+    expect((await service()).client).not.toBe(client);
   });
 });

@@ -1,7 +1,7 @@
 import type { FailureKind } from "../http/message.js";
 import type { Json, JsonObject } from "../values/json.js";
 
-/** A fault that is put on a step's calls for one run, in place of sending them. */
+/** A fault that is put on a step's calls for one run: in place of sending them, or of their responses. */
 export interface PlannedFault {
   step: string;
   /** How many attempts get it; then calls are sent as usual. */
@@ -10,7 +10,7 @@ export interface PlannedFault {
   status?: number;
   headers?: Record<string, string>;
   body?: Json;
-  /** Or how the connection fails. */
+  /** Or how the connection fails; `cut` and `timeout` send the request first. */
   failure?: FailureKind;
 }
 

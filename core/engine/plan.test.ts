@@ -151,6 +151,27 @@ describe("a fault put on a step for one run", () => {
     expect(urls(it)).toEqual(["/guests", "/guests"]);
   });
 
+  it("may lose the response of what was sent: a call that writes is unsure, one that reads is sent again", async () => {
+    for (const failure of ["cut", "timeout"] as const) {
+      const it = planned({ to: "made", faults: [{ step: "made", failure, times: 1 }] });
+      const stopped = await it.run();
+      expect(stopped).toMatchObject({ state: "unsure" });
+      expect(it.sent.filter(({ method }) => method === "POST")).toHaveLength(1);
+      expect(
+        it
+          .entries()
+          .filter(({ type }) => type === "attempt" || type === "unsure")
+          .at(-1),
+      ).toMatchObject({
+        type: "unsure",
+        path: "made",
+      });
+    }
+    const reading = planned({ to: "guest", faults: [{ step: "guest", failure: "cut", times: 1 }] });
+    expect((await reading.run()).state).toBe("succeeded");
+    expect(reading.sent.filter(({ method }) => method === "GET")).toHaveLength(2);
+  });
+
   it("may be a connection that fails", async () => {
     const it = planned({ faults: [{ step: "guest", failure: "dns", times: 9 }] });
     expect(await it.run()).toMatchObject({ state: "failed", error: { code: "dns" } });

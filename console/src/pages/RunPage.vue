@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type RunDetail } from "@copper-kettle/contract";
+import { routes, Unreachable, type RunDetail } from "@copper-kettle/contract";
 import { computed, effectScope, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
@@ -37,8 +37,13 @@ async function load(): Promise<void> {
     run.value = await api.call(routes.run, { params: { id: props.id } });
     fault.value = "";
   } catch (error) {
-    fault.value = sentence(error);
+    tell(error);
   }
+}
+/** That the service is away is said above every page. */
+function tell(error: unknown): void {
+  const text = sentence(error);
+  if (!(error instanceof Unreachable) || !run.value) fault.value = text;
 }
 
 onMounted(async () => {
@@ -59,7 +64,7 @@ onMounted(async () => {
         if (entries.some(({ type }) => type === "finished" || type === "rested" || type === "decided"))
           void load();
       },
-      (error) => (fault.value = sentence(error)),
+      tell,
     ),
   );
 });

@@ -17,9 +17,9 @@ const names = computed(() => props.steps.map(({ name }) => name));
 const calls = computed(() => props.steps.filter(({ kind }) => kind === "request").map(({ name }) => name));
 const faults = [
   ...["429", "500", "502", "503", "404"].map((value) => ({ value, title: `respond with ${value}` })),
-  { value: "timeout", title: "no response in time" },
+  { value: "timeout", title: "sent, and no response in time" },
   { value: "connect", title: "connection refused" },
-  { value: "cut", title: "connection cut after it was sent" },
+  { value: "cut", title: "sent, and the connection cut before the response" },
 ];
 
 watch(

@@ -1,8 +1,9 @@
-import { TransportFailure } from "../../../http/message.js";
+import { TransportFailure, type FailureKind } from "../../../http/message.js";
 import { own } from "../../../values/json.js";
 import type { ReadyCall } from "../../../workflows/steps.js";
 import type { RecordedResponse } from "../../entries.js";
 import type { Frame } from "../../frame.js";
+import type { PlannedFault } from "../../options.js";
 import type { Walk } from "../../walk.js";
 import type { Exchanged } from "./exchange.js";
 import type { Leg } from "./leg.js";
@@ -10,10 +11,26 @@ import type { Leg } from "./leg.js";
 /** Successful statuses, in the order in which they are tried for a response that is made up. */
 const goodStatuses = [200, 201, 202, 204];
 
+/** Connections that fail once the request is on its way: it is sent, and its response is not looked at. */
+const failsBehind: ReadonlySet<FailureKind> = new Set(["cut", "timeout"]);
+
+function faultOf(walk: Walk, step: ReadyCall, attempt: number): PlannedFault | undefined {
+  const planned = walk.options.faults?.find((fault) => fault.step === step.name);
+  return planned && attempt <= planned.times ? planned : undefined;
+}
+
+/** How this run loses the response of an attempt that is sent; undefined where it does not. */
+export function lostResponse(walk: Walk, step: ReadyCall, attempt: number): TransportFailure | undefined {
+  const failure = faultOf(walk, step, attempt)?.failure;
+  return failure && failsBehind.has(failure)
+    ? new TransportFailure(failure, "It was sent; this run simulates that its response is lost.", true)
+    : undefined;
+}
+
 /** The fault that this run puts on an attempt, instead of sending it. */
 export function plannedFault(walk: Walk, step: ReadyCall, attempt: number): Exchanged | undefined {
-  const planned = walk.options.faults?.find((fault) => fault.step === step.name);
-  if (!planned || attempt > planned.times) return undefined;
+  const planned = faultOf(walk, step, attempt);
+  if (!planned || (planned.failure && failsBehind.has(planned.failure))) return undefined;
   const sentAt = walk.ports.clock.now();
   const common = { sentAt, authorization: [], redirects: [] };
   if (planned.failure)

@@ -16,7 +16,7 @@ import { exchange, type Exchanged, type ExchangeOptions } from "./exchange.js";
 import { unchangedSecrets, unchangedSince } from "./conditions.js";
 import { waitSaid } from "./judge.js";
 import { StopWhen } from "./stop-when.js";
-import { notSent, plannedFault } from "./pretend.js";
+import { lostResponse, notSent, plannedFault } from "./pretend.js";
 import type { SecretParts } from "../../../http/other-origin.js";
 import { isSafe, type Leg } from "./leg.js";
 import { usesOf } from "./using.js";
@@ -48,7 +48,10 @@ export async function send(
   if (turn === "skipped") return turn;
   const shown: ShownAuthorization[] = [];
   try {
-    return await authorizedSend(walk, step, frame, leg, attempt, turn, shown);
+    const sent = await authorizedSend(walk, step, frame, leg, attempt, turn, shown);
+    const lost = lostResponse(walk, step, attempt);
+    if (lost) throw lost;
+    return sent;
   } catch (error) {
     turn.failed();
     if (error instanceof CredentialWaits) {
