@@ -77,6 +77,34 @@ describe("several tabs, and a service that goes away", () => {
     await page.getByText("late").first().waitFor();
   });
 
+  it("shows the items of a loop that failed first, and every other by page, by state and by number", async () => {
+    await world.publish(`copper-kettle: 1
+name: many
+steps:
+  - step: round
+    each: lists.range(1000)
+    if-one-fails: continue
+    steps: [{ step: odd, note: "\${[1][item == 650 ? 7 : 0]}" }]
+`);
+    const { id } = await world.settled((await world.run("many")).id);
+    await page.goto(`${world.url}/runs/${id}`);
+    await page.getByText("1 problem").first().waitFor();
+    const cells = page.locator(".cells .cell");
+    expect(await cells.first().getAttribute("aria-label")).toBe("Item 650: failed");
+    expect(await cells.count()).toBe(400);
+    await page.getByRole("button", { name: "failed 1", exact: true }).click();
+    await until(async () => (await cells.count()) === 1, "only the one that failed is shown");
+    await cells.first().click();
+    await page.getByText("No item 7").first().waitFor();
+    await page.getByLabel("Go to item number").fill("999");
+    await page.getByLabel("Go to item number").press("Enter");
+    await page.getByText("3 of 3").waitFor();
+    expect(await cells.count()).toBe(200);
+    await page.getByLabel("Item 999: succeeded").waitFor();
+    await page.goto(`${world.url}/runs?workflow=many`);
+    await page.getByText("1 problem").waitFor();
+  });
+
   it("shows who decided what about an unsure call, and that no response came", async () => {
     await world.publish(
       `copper-kettle: 1\nname: once\nsteps:\n  - { step: made, request: "POST \${constants.boards}/notes", using: boards-bot, body: { json: { text: hi } } }\n`,

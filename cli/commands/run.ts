@@ -67,7 +67,7 @@ export function addRun(program: Command): void {
         client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }),
       );
       show(globals, { ...run, entries }, () => {
-        const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${run.calls} calls`;
+        const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${run.calls} calls${run.problems > 0 ? `  ${colors.yellow(problemsText(run.problems))}` : ""}`;
         const lines = entries.map((item) => entryLine(item as Entry)).filter((line) => line !== undefined);
         const response = run.response
           ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`]
@@ -164,9 +164,14 @@ function tookText(run: Run): string {
   return printForPeople((run.endedAt ? Date.parse(run.endedAt) : Date.now()) - Date.parse(run.startedAt));
 }
 
+function problemsText(count: number): string {
+  return `${count} ${count === 1 ? "problem" : "problems"}`;
+}
+
 function rowOf(run: Run): string[] {
   const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? run.waits[0]?.reason ?? "";
-  const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why;
+  const passed = run.problems > 0 ? problemsText(run.problems) : "";
+  const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why || passed;
   return [
     run.id,
     run.workflow,

@@ -131,6 +131,9 @@ function again(step = ""): void {
         >
         <span v-if="run.startedAt">{{ took(run, now) }}</span>
         <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
+        <span v-if="run.problems > 0" class="text-warning"
+          >{{ run.problems }} {{ run.problems === 1 ? "problem" : "problems" }}</span
+        >
         <span v-if="run.wakeAt">resumes at {{ when(run.wakeAt) }}</span>
         <v-chip v-if="run.rehearsal" size="small" color="info">rehearsal</v-chip>
         <span v-if="run.origin"

@@ -3,6 +3,7 @@ import { printForPeople } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 import type { Row, Segment, Waterfall } from "../../logic/waterfall.js";
 import StateMark from "../shared/StateMark.vue";
+import LoopItems from "./LoopItems.vue";
 
 /** `version` grows with each entry that the waterfall took in: it is changed in place. */
 const props = defineProps<{ waterfall: Waterfall; version: number; now: number; selected: string }>();
@@ -14,10 +15,7 @@ const shownItem = ref<Record<string, number>>({});
 interface Line {
   row: Row;
   indent: number;
-  cells: { index: number; state: string }[];
-  hidden: number;
 }
-const mostCells = 400;
 
 const end = computed(() =>
   props.version >= 0 && props.waterfall.over ? props.waterfall.to : Math.max(props.waterfall.to, props.now),
@@ -27,13 +25,7 @@ const span = computed(() => Math.max(1, end.value - props.waterfall.from));
 function linesOf(prefix: string, indent: number): Line[] {
   return props.waterfall.inside(prefix).flatMap((row) => {
     const own = indent + Math.max(0, row.depth - prefix.split("/").length + 1);
-    const all = [...row.items].sort(([a], [b]) => a - b).map(([index, state]) => ({ index, state }));
-    const line: Line = {
-      row,
-      indent: own,
-      cells: all.slice(0, mostCells),
-      hidden: Math.max(0, all.length - mostCells),
-    };
+    const line: Line = { row, indent: own };
     const item = shownItem.value[row.path];
     return item === undefined ? [line] : [line, ...linesOf(`${row.path}[${item}]/`, own + 1)];
   });
@@ -98,7 +90,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
       </div>
     </div>
     <div
-      v-for="({ row, indent, cells, hidden }, index) in lines"
+      v-for="({ row, indent }, index) in lines"
       :key="row.path"
       class="row step"
       :class="{ selected: row.path === selected }"
@@ -127,19 +119,14 @@ function move(event: KeyboardEvent, index: number, by: number): void {
           :title="length(segment)"
         />
       </div>
-      <div v-if="cells.length > 0" class="cells" :style="{ paddingLeft: `${indent * 14 + 24}px` }">
-        <button
-          v-for="cell in cells"
-          :key="cell.index"
-          type="button"
-          class="cell"
-          :class="[cell.state, { chosen: shownItem[row.path] === cell.index }]"
-          :aria-label="`Item ${cell.index}: ${cell.state}`"
-          :title="`Item ${cell.index}: ${cell.state}`"
-          @click.stop="showItem(row.path, cell.index)"
-        />
-        <span v-if="hidden > 0" class="dim">and {{ hidden }} more</span>
-      </div>
+      <LoopItems
+        v-if="row.items.size > 0"
+        :row="row"
+        :version="version"
+        :chosen="shownItem[row.path]"
+        :style="{ paddingLeft: `${indent * 14 + 24}px` }"
+        @choose="showItem(row.path, $event)"
+      />
     </div>
   </div>
 </template>
@@ -232,36 +219,6 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   .bar.going {
     animation: none;
   }
-}
-.cells {
-  grid-column: 1 / -1;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px;
-}
-.cell {
-  width: 14px;
-  height: 12px;
-  border-radius: 2px;
-  background: rgb(var(--v-theme-info));
-}
-.cell.succeeded {
-  background: rgb(var(--v-theme-success));
-}
-.cell.failed {
-  background: rgb(var(--v-theme-error));
-  clip-path: polygon(0 0, 100% 0, 100% 100%, 50% 60%, 0 100%);
-}
-.cell.unsure {
-  background: rgb(var(--v-theme-warning));
-  clip-path: polygon(50% 0, 100% 50%, 50% 100%, 0 50%);
-}
-.cell.waiting {
-  background: repeating-linear-gradient(-45deg, rgba(128, 128, 128, 0.7) 0 2px, transparent 2px 4px);
-}
-.cell.chosen {
-  outline: 2px solid currentColor;
-  outline-offset: 1px;
 }
 @media (max-width: 700px) {
   .row {

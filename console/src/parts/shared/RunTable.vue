@@ -1,11 +1,9 @@
 <script setup lang="ts">
 import type { Run } from "@copper-kettle/contract";
-import { useRouter } from "vue-router";
 import { took, when } from "../../logic/format.js";
 import StateMark from "./StateMark.vue";
 
 defineProps<{ runs: Run[]; empty: string; withoutWorkflow?: boolean }>();
-const router = useRouter();
 
 function why(run: Run): string {
   if (run.state === "waiting" && run.wakeAt) return `until ${when(run.wakeAt)}`;
@@ -14,7 +12,7 @@ function why(run: Run): string {
   if (run.unsure.length > 0) return `${run.unsure[0]?.path}: ${run.unsure[0]?.reason}`;
   return run.error?.message ?? run.message ?? "";
 }
-const open = (run: Run): void => void router.push(`/runs/${run.id}`);
+const problems = ({ problems: count }: Run): string => `${count} ${count === 1 ? "problem" : "problems"}`;
 </script>
 
 <template>
@@ -31,15 +29,11 @@ const open = (run: Run): void => void router.push(`/runs/${run.id}`);
       </tr>
     </thead>
     <tbody>
-      <tr
-        v-for="run in runs"
-        :key="run.id"
-        class="link"
-        tabindex="0"
-        @click="open(run)"
-        @keydown.enter="open(run)"
-      >
-        <td><StateMark :state="run.state" /></td>
+      <tr v-for="run in runs" :key="run.id" class="link">
+        <td>
+          <router-link :to="`/runs/${run.id}`" class="whole"><StateMark :state="run.state" /></router-link>
+          <span v-if="run.problems > 0" class="text-warning ml-2">{{ problems(run) }}</span>
+        </td>
         <td v-if="!withoutWorkflow">{{ run.workflow }}</td>
         <td class="text-no-wrap">{{ when(run.createdAt) }}</td>
         <td class="wide text-no-wrap">{{ took(run) }}</td>
@@ -57,6 +51,17 @@ const open = (run: Run): void => void router.push(`/runs/${run.id}`);
   max-width: 0;
   width: 50%;
 }
-@media (max-width: 700px) {
+/* The whole row is the link: it opens in a new tab as any link does. */
+.link {
+  position: relative;
+}
+.whole {
+  color: inherit;
+  text-decoration: none;
+}
+.whole::after {
+  content: "";
+  position: absolute;
+  inset: 0;
 }
 </style>
