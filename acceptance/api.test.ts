@@ -282,6 +282,25 @@ steps:
     expect((await fetch(`${world.url}/nowhere.js`)).status).toBe(404);
   });
 
+  it("compresses what is long, but for streams; hashed files of the console never change", async () => {
+    const { headers } = await send("GET", "/api/openapi.json", undefined, { "Accept-Encoding": "gzip" });
+    expect(headers.get("content-encoding")).toBe("gzip");
+    const short = await send("GET", "/healthz", undefined, { "Accept-Encoding": "gzip" });
+    expect(short.headers.get("content-encoding")).toBeNull();
+    const stop = new AbortController();
+    const stream = await fetch(`${world.url}/api/events`, {
+      headers: { Authorization: `Bearer ${world.token}`, "Accept-Encoding": "gzip" },
+      signal: stop.signal,
+    });
+    expect(stream.headers.get("content-encoding")).toBeNull();
+    stop.abort();
+    const page = (await send("GET", "/")).text;
+    const script = /src="(\/assets\/[^"]+\.js)"/.exec(page)?.[1] ?? "";
+    const asset = await send("GET", script, undefined, { "Accept-Encoding": "gzip" });
+    expect(asset.headers.get("cache-control")).toBe("public, max-age=31536000, immutable");
+    expect(asset.headers.get("content-encoding")).toBe("gzip");
+  });
+
   it("removes what it is told to, and lists runs by state, workflow and text, page by page", async () => {
     const ids: string[] = [];
     for (let count = 0; count < 5; count++)

@@ -40,7 +40,7 @@ describe("several tabs, and a service that goes away", () => {
         .first()
         .waitFor();
     }
-    expect(streams).toBe(0);
+    expect(streams).toBeLessThanOrEqual(1);
     await world.client.call(routes.stopRun, { params: { id: nap.id }, body: { how: "now" } });
     for (const tab of pages.filter((_, index) => index % 2 === 1))
       await tab.getByText("stopped").first().waitFor();

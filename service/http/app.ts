@@ -1,8 +1,9 @@
+import compression from "compression";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import helmet from "helmet";
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
-import { join } from "node:path";
+import { join, sep } from "node:path";
 import { requireHost } from "./auth.js";
 import type { Context } from "./context.js";
 import { serveCallback } from "./oauth-callback.js";
@@ -89,6 +90,11 @@ export function createApp(context: Context, options: AppOptions): Express {
     }
     next();
   });
+  const compress = compression({ filter: isCompressible });
+  // What is asked for by other methods is short.
+  app.use((request, response, next) =>
+    request.method === "GET" ? compress(request, response, next) : next(),
+  );
   serveMetrics(app, context);
   serveSignIn(app, context);
   serveCallback(app, context);
@@ -106,6 +112,12 @@ export function createApp(context: Context, options: AppOptions): Express {
 }
 
 const isApi = (request: Request): boolean => /^\/api(\/|$|\?)/i.test(request.originalUrl);
+
+/** A stream of events is told as it comes: what compresses would hold it back. */
+function isCompressible(request: Request, response: Response): boolean {
+  const type = String(response.getHeader("Content-Type") ?? "");
+  return !type.startsWith("text/event-stream") && compression.filter(request, response);
+}
 
 function notReady(): HttpProblem {
   const detail = "The service is starting or stopping. Try again in a few seconds.";
@@ -156,7 +168,17 @@ function noted({ log }: Context) {
 
 function serveConsole(app: Express, folder: string): void {
   const page = join(folder, "index.html");
-  app.use(express.static(folder, { index: false, maxAge: "1h" }));
+  const assets = join(folder, "assets") + sep;
+  app.use(
+    express.static(folder, {
+      index: false,
+      maxAge: "1h",
+      // Their names hold a digest of what is in them.
+      setHeaders: (response: Response, path) => {
+        if (path.startsWith(assets)) response.set("Cache-Control", "public, max-age=31536000, immutable");
+      },
+    }),
+  );
   app.get(/^\/(?!api\/).*/, (request, response, next) => {
     if (/\.[a-z0-9]+$/i.test(request.path)) throw notFound("file", request.path);
     if (!existsSync(page))
