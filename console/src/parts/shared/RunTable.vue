@@ -31,8 +31,10 @@ const problems = ({ problems: count }: Run): string => `${count} ${count === 1 ?
     <tbody>
       <tr v-for="run in runs" :key="run.id" class="link">
         <td>
-          <router-link :to="`/runs/${run.id}`" class="whole"><StateMark :state="run.state" /></router-link>
-          <span v-if="run.problems > 0" class="text-warning ml-2">{{ problems(run) }}</span>
+          <div class="d-flex align-center ga-2">
+            <router-link :to="`/runs/${run.id}`" class="whole"><StateMark :state="run.state" /></router-link>
+            <span v-if="run.problems > 0" class="text-warning">{{ problems(run) }}</span>
+          </div>
         </td>
         <td v-if="!withoutWorkflow">{{ run.workflow }}</td>
         <td class="text-no-wrap">{{ when(run.createdAt) }}</td>
