@@ -318,15 +318,4 @@ describe("upkeep", () => {
       expect(existsSync(join(other, "new"))).toBe(false);
     });
   });
-
-  it("metrics are OpenMetrics, for who has a token", async () => {
-    expect((await fetch(`${world.url}/metrics`)).status).toBe(401);
-    const answer = await fetch(`${world.url}/metrics`, {
-      headers: { Authorization: `Bearer ${world.token}` },
-    });
-    expect(answer.headers.get("content-type")).toContain("application/openmetrics-text");
-    const text = await answer.text();
-    expect(text).toMatch(/^copper_kettle_runs\{state="succeeded"\} \d+$/m);
-    expect(text.trimEnd().endsWith("# EOF")).toBe(true);
-  });
 });

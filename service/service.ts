@@ -51,6 +51,7 @@ import { Notifier } from "./notifications/notifier.js";
 import { Watcher } from "./notifications/watch.js";
 import { eachMinute } from "./upkeep/each-minute.js";
 import { DiskWatch } from "./upkeep/disk.js";
+import { Tally } from "./upkeep/tally.js";
 import { Pruner } from "./upkeep/retention.js";
 import {
   beforeUpgrade,
@@ -155,7 +156,7 @@ export async function startService(config: Config): Promise<Service> {
   const uses = new CredentialUses(credentials, keeper, activity, now);
   const remembered = new RememberedStore(writer, sealer, now);
   await remembered.loadAll();
-  const rateLimiter = new RateLimiter(apis, now);
+  const [rateLimiter, tally] = [new RateLimiter(apis, now), new Tally(journals, now)];
   const runner = new Runner({
     journals,
     workflows,
@@ -167,7 +168,7 @@ export async function startService(config: Config): Promise<Service> {
     remembered,
     rateLimiter,
     locks,
-    transport,
+    transport: tally.counting(transport),
     reader,
     clock: systemClock,
     log,
@@ -242,6 +243,7 @@ export async function startService(config: Config): Promise<Service> {
     notifier,
     pruner,
     remembered,
+    tally,
     rateLimiter,
     locks,
     journals,

@@ -38,6 +38,7 @@ import type { EventStore } from "../store/events.js";
 import type { Starts } from "../runs/starts.js";
 import type { Notifier } from "../notifications/notifier.js";
 import type { Pruner } from "../upkeep/retention.js";
+import type { Tally } from "../upkeep/tally.js";
 import type { Auth } from "./auth.js";
 
 /** What the routes work with. */
@@ -70,6 +71,7 @@ export interface Context {
   constants: ConstantStore;
   remembered: RememberedStore;
   rateLimiter: RateLimiter;
+  tally: Tally;
   locks: LockKeeper;
   settings: SettingStore;
   notifier: Notifier;

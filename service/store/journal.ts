@@ -48,7 +48,12 @@ export interface JournalEvents {
   /** Entries that just became durable. */
   entries: [run: string, entries: OpenEntry[]];
   /** A run's state changed. */
-  state: [run: string, workflow: string, state: RunSummary["state"]];
+  state: [
+    run: string,
+    workflow: string,
+    state: RunSummary["state"],
+    times?: Pick<RunSummary, "startedAt" | "endedAt">,
+  ];
 }
 
 /** The entries of a row, in the form of today whatever format they were written in. */

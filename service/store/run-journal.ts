@@ -174,6 +174,9 @@ export class RunJournal implements Journal {
       summarise(this.summary, openEntry(row));
       if (isResponse(row.entry)) this.response ??= seq + index;
     });
+    // Later rows may have been taken in before these are durable.
+    const { state, startedAt, endedAt } = this.summary;
+    const now = { state, startedAt, endedAt };
     const statements = [...also];
     for (const { change, entry } of rows) if (change) statements.push(...this.#changes(change, entry.at));
     const { waits } = this.summary;
@@ -198,7 +201,7 @@ export class RunJournal implements Journal {
       ),
       tell: () => {
         try {
-          this.#tell(seq, rows, was);
+          this.#tell(seq, rows, was, now);
         } catch (error) {
           // It is durable: whoever listens and fails is at fault, and not this write.
           void Promise.reject(error as Error);
@@ -227,7 +230,12 @@ export class RunJournal implements Journal {
     return statements;
   }
 
-  #tell(seq: number, rows: JournalRow[], was: RunSummary["state"]): void {
+  #tell(
+    seq: number,
+    rows: JournalRow[],
+    was: RunSummary["state"],
+    now: Pick<RunSummary, "state" | "startedAt" | "endedAt">,
+  ): void {
     const { events } = this.journals;
     if (events.listenerCount("entries") > 0) {
       events.emit(
@@ -239,7 +247,7 @@ export class RunJournal implements Journal {
         })),
       );
     }
-    if (this.summary.state !== was) events.emit("state", this.run, this.workflow, this.summary.state);
+    if (now.state !== was) events.emit("state", this.run, this.workflow, now.state, now);
   }
 
   /** Brings the copy in `runs` up to what the entries say, in the same commit. */

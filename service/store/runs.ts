@@ -143,6 +143,19 @@ export class RunStore {
     );
   }
 
+  /** When a run of each workflow last succeeded, in milliseconds since 1970. */
+  lastSuccesses(): Promise<{ workflow: string; at: number }[]> {
+    return selectList(
+      this.store,
+      "SELECT workflow, max(ended_at) AS at FROM runs WHERE state = 'succeeded' GROUP BY workflow",
+    );
+  }
+
+  /** How many wait, by what they wait for. */
+  waiting(): Promise<{ kind: string; count: number }[]> {
+    return selectList(this.store, "SELECT kind, count(*) AS count FROM waits GROUP BY kind");
+  }
+
   /** How many ended in each span of time since a time; `span` numbers them from 1970 on. */
   endedBySpan(millis: number, since: number): Promise<{ span: number; state: string; count: number }[]> {
     return selectList(

@@ -51,6 +51,8 @@ export class Writer {
   /** Who gave a batch that could not be written: what comes behind it must not be there without it. */
   readonly #broken = new WeakMap<object, unknown>();
   #closed = false;
+  /** How many transactions were committed since the start. */
+  commits = 0;
 
   constructor(readonly store: Store) {
     this.#statements = new PreparedStatements(store.connection);
@@ -212,6 +214,7 @@ export class Writer {
         await this.#statements.run("RELEASE unit");
       }
       await this.#statements.run("COMMIT");
+      this.commits++;
     } catch (error) {
       // The transaction itself has failed, of a full disk, say: there is no savepoint to go back to, and nothing was kept.
       await this.#statements.run("ROLLBACK").catch(() => undefined);
@@ -263,12 +266,14 @@ export class Writer {
     if (isShort) {
       // A single statement is a transaction of its own.
       if (only) await this.#statements.run(only.sql, only.values);
+      this.commits++;
       return [];
     }
     await this.#statements.run("BEGIN IMMEDIATE");
     try {
       const woken = await this.#apply(all);
       await this.#statements.run("COMMIT");
+      this.commits++;
       return woken;
     } catch (error) {
       await this.#statements.run("ROLLBACK").catch(() => undefined);

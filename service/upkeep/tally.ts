@@ -1,0 +1,116 @@
+import type { RunSummary, Transport } from "@copper-kettle/core";
+import type { Counter, Gauge, Histogram, Registry } from "prom-client";
+import type { JournalStore } from "../store/journal.js";
+
+interface Counted {
+  registry: Registry;
+  ended: Counter;
+  took: Histogram;
+  calls: Counter;
+  callTook: Histogram;
+  success: Gauge;
+}
+
+/** So much may happen before the library that counts is there. */
+const mostEarly = 10_000;
+const ends = new Set<RunSummary["state"]>(["succeeded", "failed", "stopped"]);
+
+/**
+ * What happened since the service started, as counters and histograms that never fall while it runs (OpenMetrics 1.0). The
+ * library that holds them is loaded behind the start of the service.
+ */
+export class Tally {
+  #counted: Counted | undefined;
+  #early: ((counted: Counted) => void)[] = [];
+
+  constructor(
+    readonly journals: JournalStore,
+    readonly now: () => number,
+  ) {
+    journals.events.on("state", (_run, workflow, state, times) => {
+      if (!times || !ends.has(state)) return;
+      const { startedAt, endedAt } = times;
+      this.#note(({ ended, took, success }) => {
+        ended.inc({ workflow, state });
+        if (startedAt !== null && endedAt !== null) took.observe({ workflow }, (endedAt - startedAt) / 1_000);
+        if (state === "succeeded" && endedAt !== null) success.set({ workflow }, endedAt / 1_000);
+      });
+    });
+  }
+
+  /** A transport whose sends count, by host and by status or what kept a response from coming. */
+  counting(transport: Transport): Transport {
+    return {
+      send: async (request, options) => {
+        const began = this.now();
+        const { host } = new URL(request.url);
+        const note = (status: string): void =>
+          this.#note(({ calls, callTook }) => {
+            calls.inc({ host, status });
+            callTook.observe({ host }, (this.now() - began) / 1_000);
+          });
+        try {
+          const response = await transport.send(request, options);
+          note(String(response.status));
+          return response;
+        } catch (error) {
+          note((error as { kind?: string }).kind ?? (error as { code?: string }).code ?? "failed");
+          throw error;
+        }
+      },
+    };
+  }
+
+  /** Loads what counts; what has happened meanwhile is counted then. */
+  async open(): Promise<Registry> {
+    if (this.#counted) return this.#counted.registry;
+    const { Counter, Gauge, Histogram, Registry } = await import("prom-client");
+    const registry = new Registry();
+    const registers = [registry];
+    const made = {
+      registry: registry as never as Registry,
+      ended: new Counter({
+        name: "copper_kettle_runs_ended_total",
+        help: "Runs that ended since the service started.",
+        labelNames: ["workflow", "state"],
+        registers,
+      }),
+      took: new Histogram({
+        name: "copper_kettle_run_duration_seconds",
+        help: "How long runs took from their first step to their end, waits included.",
+        labelNames: ["workflow"],
+        buckets: [0.01, 0.05, 0.1, 0.5, 1, 5, 15, 60, 300, 1_800, 7_200, 86_400],
+        registers,
+      }),
+      calls: new Counter({
+        name: "copper_kettle_calls_total",
+        help: "Requests sent since the service started, by status or what kept a response from coming.",
+        labelNames: ["host", "status"],
+        registers,
+      }),
+      callTook: new Histogram({
+        name: "copper_kettle_call_duration_seconds",
+        help: "How long requests took until their response was whole.",
+        labelNames: ["host"],
+        buckets: [0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15, 60],
+        registers,
+      }),
+      success: new Gauge({
+        name: "copper_kettle_workflow_last_success_timestamp_seconds",
+        help: "When a run of the workflow last succeeded.",
+        labelNames: ["workflow"],
+        registers,
+      }),
+    };
+    for (const { workflow, at } of await this.journals.runs.lastSuccesses())
+      made.success.set({ workflow }, at / 1_000);
+    this.#counted ??= made;
+    for (const note of this.#early.splice(0)) note(this.#counted);
+    return this.#counted.registry;
+  }
+
+  #note(note: (counted: Counted) => void): void {
+    if (this.#counted) note(this.#counted);
+    else if (this.#early.length < mostEarly) this.#early.push(note);
+  }
+}
