@@ -90,8 +90,9 @@ describe("after kill -9", () => {
     const caller = await world.run("caller");
     await until(async () => (await arrived(world.stays, "GET")).length === 2, "both are under way");
     for (const one of [id, caller.id])
-      expect((await world.client.call(routes.stopRun, { params: { id: one }, body: {} })).state).toBe(
-        "running",
+      // What it reads is cut off, so that it may have stopped before the answer was written.
+      expect(["running", "stopped"]).toContain(
+        (await world.client.call(routes.stopRun, { params: { id: one }, body: {} })).state,
       );
     await world.killAndServe();
     for (const one of [id, caller.id]) expect((await world.settled(one)).state).toBe("stopped");

@@ -137,6 +137,10 @@ describe("upkeep", () => {
       await world.settled((await world.run("shaky")).id);
       await until(async () => (await arrived(hook)).length === 1, "the first delivery was refused");
       await until(async () => (await world.client.call(routes.notifications)).waiting === 1, "it waits");
+      const told = async () => (await world.client.call(routes.status)).undelivered;
+      await until(async () => (await told()) !== null, "it could not be delivered");
+      expect(await told()).toContain("1 notification is not delivered. The last try: ");
+      expect((await world.client.call(routes.home)).undelivered).toBe(await told());
       await world.killAndServe();
       await until(async () => (await arrived(hook)).length === 2, "it was delivered again");
       const [first, second] = await arrived(hook);

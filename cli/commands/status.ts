@@ -28,6 +28,7 @@ export function addStatus(program: Command): void {
           ...runs,
           ...(status.paused ? ["All runs are paused. Resume them with: ckettle resume"] : []),
           ...(status.clock === null ? [] : [status.clock]),
+          ...(status.undelivered === null ? [] : [status.undelivered]),
           ...(status.trouble ? [`Runs cannot continue at the moment: ${status.trouble.message}`] : []),
         ].join("\n");
       });

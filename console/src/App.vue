@@ -29,8 +29,9 @@ const pages = [
   { to: "/settings", title: "Settings", icon: mdiCogOutline },
 ];
 
+// Not before it is known which page this is: whoever signs in has no session yet.
 watch(
-  () => shared.signedIn && !bare.value,
+  () => shared.signedIn && route.name !== undefined && !bare.value,
   (isIn) => isIn && followService(),
   { immediate: true },
 );

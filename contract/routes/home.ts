@@ -2,7 +2,7 @@ import { route } from "../route.js";
 import { credentialState } from "./credentials.js";
 import { drift } from "./drift.js";
 import { run } from "./runs.js";
-import { trouble } from "./status.js";
+import { trouble, undelivered } from "./status.js";
 import { z } from "zod";
 
 export const credentialAttention = z
@@ -29,6 +29,7 @@ export const homeRoutes = {
       ),
       paused: z.boolean().meta({ description: "Whether all runs are paused." }),
       trouble,
+      undelivered,
       firstSteps: z.object({
         apis: z.number(),
         tries: z.number(),

@@ -6,6 +6,11 @@ export const trouble = z
   .nullable()
   .meta({ description: "Why runs cannot continue, such as a full disk." });
 
+export const undelivered = z
+  .string()
+  .nullable()
+  .meta({ description: "That notifications wait, and why the last one was not delivered, as a sentence." });
+
 export const statusRoutes = {
   status: route({
     method: "GET",
@@ -19,6 +24,7 @@ export const statusRoutes = {
       runs: z.record(z.string(), z.number()),
       paused: z.boolean(),
       trouble,
+      undelivered,
       clock: z
         .string()
         .nullable()

@@ -21,6 +21,23 @@ export interface RunTold {
   workflow: string;
   state: "failed" | "unsure" | "parked" | "skipped";
   message: string | null;
+  /** The step at which it failed, or of which nobody knows. */
+  step: string | null;
+}
+
+/** What a person does about it. */
+function toDo({ run, state, step }: RunTold): string {
+  const from = step === null ? "" : ` --from ${step}`;
+  switch (state) {
+    case "failed":
+      return `See there what was sent and what came back. When the cause is mended: ckettle run again ${run}${from}`;
+    case "unsure":
+      return `Look at the API whether it happened, then decide there, or by: ckettle run decide ${run} happened | again | skip | stop`;
+    case "parked":
+      return `When the cause is mended, resume it there, or by: ckettle run resume ${run}`;
+    case "skipped":
+      return "Nothing was started. The trigger's events say why.";
+  }
 }
 
 const said: Record<RunTold["state"], string> = {
@@ -30,7 +47,8 @@ const said: Record<RunTold["state"], string> = {
   skipped: "did not happen",
 };
 
-export function runMessage({ run, workflow, state, message }: RunTold, console: string): Message {
+export function runMessage(told: RunTold, console: string): Message {
+  const { run, workflow, state, message, step } = told;
   const url = `${console}/runs/${run}`;
   return {
     id: randomUUID(),
@@ -38,8 +56,8 @@ export function runMessage({ run, workflow, state, message }: RunTold, console: 
     time: new Date().toISOString(),
     subject: workflow,
     title: `${workflow}: a run ${state === "unsure" || state === "parked" ? `is ${state}` : (said[state] ?? state)}`,
-    text: `A run of ${workflow} ${said[state]}.\n\n${message ?? ""}\n\n${url}\n\nYou will get no further message about this workflow until one of its runs succeeds.`,
-    data: { workflow, run, state, message, url },
+    text: `A run of ${workflow} ${said[state]}.\n\n${step === null ? "" : `Step ${step}. `}${message ?? ""}\n\n${url}\n\n${toDo(told)}\n\nYou will get no further message about this workflow until one of its runs succeeds.`,
+    data: { workflow, run, state, step, message, url },
   };
 }
 

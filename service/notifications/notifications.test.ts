@@ -10,7 +10,7 @@ import { credentialMessage, runMessage, tryMessage } from "./messages.js";
 const house = "http://kettle.huts.example";
 
 describe("a message about something that needs a person", () => {
-  const told = { run: "r1", workflow: "hut-round", message: "POST … answered 403." };
+  const told = { run: "r1", workflow: "hut-round", message: "POST … answered 403.", step: "post" };
 
   it.each([
     ["failed", "copper-kettle.run.failed", /hut-round: a run failed/, /A run of hut-round failed\./],
@@ -27,7 +27,14 @@ describe("a message about something that needs a person", () => {
     expect(message).toMatchObject({ type, subject: "hut-round" });
     expect(message.title).toMatch(title);
     expect(message.text).toMatch(text);
-    expect(message.text).toContain("POST … answered 403.");
+    expect(message.text).toContain("Step post. POST … answered 403.");
+    const toDo = {
+      failed: "run again r1 --from post",
+      unsure: "run decide r1",
+      parked: "run resume r1",
+      skipped: "events",
+    };
+    expect(message.text).toContain(toDo[state]);
     expect(message.text).toContain(`${house}/runs/r1`);
     expect(message.data).toEqual({ ...told, state, url: `${house}/runs/r1` });
   });
@@ -72,7 +79,10 @@ describe("a delivery to a webhook", () => {
     await transport.close();
     server.close();
   });
-  const message = runMessage({ run: "r1", workflow: "hut-round", state: "failed", message: null }, house);
+  const message = runMessage(
+    { run: "r1", workflow: "hut-round", state: "failed", message: null, step: null },
+    house,
+  );
 
   it("is a CloudEvent that the receiver can verify with its secret, and with no other", async () => {
     const secret = newWebhookSecret();

@@ -13,6 +13,8 @@ interface Pending {
   tries: number;
   /** When to try next, in milliseconds since 1970. */
   at: number;
+  /** Why the last try failed. */
+  fault?: string;
 }
 
 /** Something to notify people of, or something that is over: when it comes again, people are notified again. */
@@ -30,7 +32,8 @@ export class Notifier {
   #timer: NodeJS.Timeout | undefined;
   #working = false;
   #closed = false;
-  lastFault: string | null = null;
+  /** Why the last one that was given up was not delivered. */
+  #givenUp: string | null = null;
 
   constructor(
     readonly settings: SettingStore,
@@ -59,6 +62,18 @@ export class Notifier {
       waiting: this.#pending.length,
       lastFault: this.lastFault,
     };
+  }
+
+  /** Why the last try failed, of those that wait or were given up. */
+  get lastFault(): string | null {
+    return this.#pending.findLast(({ fault }) => fault !== undefined)?.fault ?? this.#givenUp;
+  }
+
+  /** That some are not delivered, and why, as a sentence; null where none has failed. */
+  get undelivered(): string | null {
+    const count = this.#pending.filter(({ fault }) => fault !== undefined).length;
+    if (count === 0) return null;
+    return `${count} ${count === 1 ? "notification is" : "notifications are"} not delivered. The last try: ${this.lastFault}`;
   }
 
   /** Changes the ways; secrets that are left out stay. Returns a signing secret that was made. */
@@ -163,17 +178,19 @@ export class Notifier {
       if (pending.by === "webhook" && webhook)
         await deliverByWebhook(this.transport, webhook, pending.message, this.source);
       if (pending.by === "mail" && mail) await deliverByMail(mail, pending.to ?? mail.to, pending.message);
-      this.lastFault = null;
+      this.#givenUp = null;
       this.#pending = this.#pending.filter((one) => one !== pending);
     } catch (error) {
       const wait = waits[pending.tries++];
-      this.lastFault = `${pending.by}: ${(error as Error).message}`;
+      pending.fault = `${pending.by}: ${(error as Error).message}`;
       this.log.warn(
         { err: error, by: pending.by, type: pending.message.type },
         "a message could not be delivered",
       );
-      if (wait === undefined) this.#pending = this.#pending.filter((one) => one !== pending);
-      else pending.at = this.now() + wait;
+      if (wait === undefined) {
+        this.#givenUp = pending.fault;
+        this.#pending = this.#pending.filter((one) => one !== pending);
+      } else pending.at = this.now() + wait;
     }
   }
 

@@ -66,11 +66,12 @@ export class Watcher {
     if (!row || row.options !== null || row.version === 0) return [];
     const error = row.error ? (parseJson(row.error) as unknown as RunError) : undefined;
     const [unsure] = parseJson(row.unsure) as unknown as { path: string; reason: string }[];
-    const message = error?.message ?? (unsure ? `${unsure.path}: ${unsure.reason}` : (row.message ?? null));
+    const message = error?.message ?? unsure?.reason ?? row.message ?? null;
+    const step = error?.step ?? unsure?.path ?? null;
     return [
       {
         key: keyOf(workflow, state),
-        message: runMessage({ run, workflow, state, message }, this.parts.console),
+        message: runMessage({ run, workflow, state, message, step }, this.parts.console),
       },
     ];
   }

@@ -81,6 +81,9 @@ const fresh = computed(() => steps.value.some((step) => !step.done));
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!home && !fault" indeterminate />
     <template v-if="home">
+      <v-alert v-if="home.undelivered" type="warning" title="Notifications do not arrive">
+        {{ home.undelivered }} <router-link to="/settings">Settings</router-link>
+      </v-alert>
       <v-alert v-if="home.trouble" type="error" title="Runs cannot continue at the moment">
         {{ home.trouble.message }} They wait, and continue by themselves as soon as they can.
       </v-alert>

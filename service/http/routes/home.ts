@@ -42,6 +42,7 @@ export function serveHome(app: Express, context: Context): void {
       hours,
       paused: context.settings.get("paused") === true,
       trouble: troubleView(runner),
+      undelivered: context.notifier.undelivered,
       firstSteps: {
         apis: context.apis.apis().length,
         tries: await context.tries.count(),

@@ -24,6 +24,7 @@ export function serveStatus(app: Express, context: Context): void {
       runs: Object.fromEntries(counts.map(({ state, count }) => [state, count])),
       paused: context.settings.get("paused") === true,
       trouble: troubleView(runner),
+      undelivered: context.notifier.undelivered,
       clock: clockText(schedules.clockSet),
     };
   });
