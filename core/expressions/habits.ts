@@ -283,23 +283,11 @@ function found(table: Record<string, string>, name: string): string | undefined 
 }
 
 /** Objects of other languages that hold their functions. */
-const holders = new Set([
-  "math",
-  "json",
-  "object",
-  "date",
-  "string",
-  "number",
-  "array",
-  "moment",
-  "regexp",
-  "_",
-  "datetime",
-]);
+const holders = new Set(["Math", "JSON", "Object", "Date", "String", "Number", "Array", "RegExp"]);
 
 /** What to write instead of a function of another language's object, such as `Math.round`. */
 export function heldFunctionMeant(holder: string, name: string): string | undefined {
-  return holders.has(holder.toLowerCase())
+  return holders.has(holder)
     ? (found(functions, `${holder}.${name}`) ?? found(functions, name) ?? "a function of this language")
     : undefined;
 }

@@ -80,8 +80,12 @@ const slips: { pattern: RegExp; message: (match: RegExpExecArray) => string }[] 
   { pattern: /\}\s*$/, message: () => "A } too many." },
 ];
 
+/** Slips are looked for in texts of this length: the patterns look ahead, and nobody slips in a longer one like this. */
+const longest = 1_000;
+
 /** Looks for a frequent slip outside of quoted texts; the parser's own message is given where none is found. */
 export function explainMistake(text: string): Mistake | undefined {
+  if (text.length > longest) return undefined;
   const beside = /"(?:[^"\\]|\\.)*"\s*\.?\s*"/.exec(text);
   if (beside && !/[“”„‟]/.test(text))
     return {

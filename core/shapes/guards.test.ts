@@ -105,6 +105,16 @@ describe("the check knows what a condition has asked for", () => {
     expect(silent).toBeGreaterThan(300);
   });
 
+  it("reads long conditions around many steps without an end of the stack", () => {
+    const long = Array.from({ length: 300 }, (_, index) => `has(inputs.a.k${index})`).join(" && ");
+    const pad = (depth: number) => "  ".repeat(depth);
+    let text = "copper-kettle: 1\nname: long\nsteps:\n";
+    for (let at = 0; at < 12; at++)
+      text += `${pad(2 * at + 1)}- step: i${at}\n${pad(2 * at + 2)}if: ${long}\n${pad(2 * at + 2)}then:\n`;
+    for (let at = 0; at < 100; at++) text += `${pad(25)}- { step: s${at}, note: "\${inputs.a.k1}" }\n`;
+    expect(() => readWorkflow(text)).not.toThrow();
+  });
+
   it("in a file, too: only-if, if, else, cases", () => {
     const file = (...steps: string[]) => `copper-kettle: 1
 name: guarded

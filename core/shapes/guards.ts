@@ -9,7 +9,12 @@ interface Fact {
   notNull: boolean;
   /** Where the condition decides, and is in no error, when this is not so: of all of it, or where it is null only. */
   decides: "all" | "null" | undefined;
+  /** Nothing is known of what the path leads through. */
+  onlyLast?: boolean;
 }
+
+/** So many facts of one name count, the last ones: what people write has a few. */
+const mostFacts = 40;
 
 /**
  * A scope as it is known where a condition holds, or does not: what the condition asked for is there.
@@ -17,7 +22,18 @@ interface Fact {
  * `&&`, `||` and `!`.
  */
 export function narrowed(scope: ShapeScope, condition: Node, holds: boolean): ShapeScope {
-  return withFacts(scope, proven(condition, holds), false);
+  return withFacts(scope, factsIn(condition, holds));
+}
+
+/** The same, where several conditions hold or do not. */
+export function narrowedByAll(
+  scope: ShapeScope,
+  conditions: readonly (readonly [condition: Node, holds: boolean])[],
+): ShapeScope {
+  return withFacts(
+    scope,
+    conditions.flatMap(([condition, holds]) => factsIn(condition, holds)),
+  );
 }
 
 /**
@@ -25,21 +41,11 @@ export function narrowed(scope: ShapeScope, condition: Node, holds: boolean): Sh
  * error there, if the right one decides then.
  */
 export function narrowedBefore(scope: ShapeScope, condition: Node, holds: boolean): ShapeScope {
+  const facts = factsIn(condition, holds).filter(({ decides }) => decides);
   return withFacts(
     scope,
-    proven(condition, holds).filter(({ decides }) => decides),
-    true,
+    facts.map((fact) => ({ ...fact, onlyLast: true })),
   );
-}
-
-function withFacts(scope: ShapeScope, facts: Fact[], onlyLast: boolean): ShapeScope {
-  if (facts.length === 0) return scope;
-  const narrow = new Map(scope);
-  for (const fact of facts) {
-    const shape = narrow.get(fact.root);
-    if (shape) narrow.set(fact.root, known(shape, fact.keys, fact, onlyLast));
-  }
-  return narrow;
 }
 
 /** The shape of an item of which a condition held; `name` stands for it there. */
@@ -47,44 +53,99 @@ export function narrowedItem(item: Shape, name: string, condition: Node): Shape 
   return narrowed(new Map([[name, item]]), condition, true).get(name) ?? item;
 }
 
-/** The shape of what a fact is about; with `onlyLast` nothing is known of what its path leads through. */
-function known(shape: Shape, [key, ...rest]: (string | number)[], fact: Fact, onlyLast: boolean): Shape {
-  if (key === undefined) return fact.notNull ? withoutNull(shape) : shape;
-  const here = onlyLast ? shape : withoutNull(shape);
+/** What conditions prove, read once for each. */
+const read = new WeakMap<Node, { true?: Fact[]; false?: Fact[] }>();
+
+function factsIn(condition: Node, holds: boolean): Fact[] {
+  let known = read.get(condition);
+  if (!known) read.set(condition, (known = {}));
+  return (known[`${holds}`] ??= proven(condition, holds).slice(-mostFacts));
+}
+
+/** Narrowed shapes, with the shape that they were and all that was proven: they are made of that once more, and not one of another. */
+const made = new WeakMap<Shape, { base: Shape; facts: Fact[] }>();
+
+function withFacts(scope: ShapeScope, facts: Fact[]): ShapeScope {
+  if (facts.length === 0) return scope;
+  const narrow = new Map(scope);
+  for (const root of new Set(facts.map((fact) => fact.root))) {
+    const shape = narrow.get(root);
+    if (!shape) continue;
+    const { base, facts: before } = made.get(shape) ?? { base: shape, facts: [] };
+    const all = [...before, ...facts.filter((fact) => fact.root === root)].slice(-mostFacts);
+    const next = known(base, treeOf(all));
+    made.set(next, { base, facts: all });
+    narrow.set(root, next);
+  }
+  return narrow;
+}
+
+/** What is proven of a value, of its fields and of its items. */
+class Proven {
+  notNull = false;
+  sure = false;
+  readonly fields = new Map<string, Proven>();
+  items: Proven | undefined;
+
+  at(key: string | number): Proven {
+    if (typeof key === "number") return (this.items ??= new Proven());
+    let field = this.fields.get(key);
+    if (!field) this.fields.set(key, (field = new Proven()));
+    return field;
+  }
+}
+
+function treeOf(facts: readonly Fact[]): Proven {
+  const root = new Proven();
+  for (const { keys, notNull, decides, onlyLast } of facts) {
+    let at = root;
+    keys.forEach((key, index) => {
+      if (!onlyLast) at.notNull = true;
+      at = at.at(key);
+      if (!onlyLast || (index === keys.length - 1 && decides === "all")) at.sure = true;
+    });
+    if (notNull) at.notNull = true;
+  }
+  return root;
+}
+
+function known(shape: Shape, proven: Proven): Shape {
+  const here = proven.notNull ? withoutNull(shape) : shape;
   const { items, fields } = here;
-  if (typeof key === "number")
-    return items ? { ...here, items: () => known(items(), rest, fact, onlyLast) } : here;
-  if (!fields) return here;
+  const { items: provenItems, fields: provenFields } = proven;
   return {
     ...here,
-    fields: {
-      names: () => fields.names(),
-      get(name) {
-        const found = fields.get(name);
-        if (name !== key) return found;
-        const inner = known(found?.shape ?? anything, rest, fact, onlyLast);
-        return {
-          shape: inner,
-          sure: found?.sure || !onlyLast || (rest.length === 0 && fact.decides === "all"),
-        };
-      },
-      open: fields.open,
-    },
+    ...(items && provenItems ? { items: () => known(items(), provenItems) } : {}),
+    ...(fields && provenFields.size > 0
+      ? {
+          fields: {
+            names: () => fields.names(),
+            get(name) {
+              const found = fields.get(name);
+              const of = provenFields.get(name);
+              if (!of) return found;
+              const inner = known(found?.shape ?? anything, of);
+              return { shape: inner, sure: of.sure || (found?.sure ?? false) };
+            },
+            open: fields.open,
+          },
+        }
+      : {}),
   };
 }
 
 function proven(node: Node, holds: boolean): Fact[] {
   switch (node.op) {
     case "not":
-      return proven(node.operand, !holds);
+      return factsIn(node.operand, !holds);
     case "and":
-      return holds ? [...proven(node.left, true), ...proven(node.right, true)] : [];
+      return holds ? [...factsIn(node.left, true), ...factsIn(node.right, true)] : [];
     case "or":
-      return holds ? [] : [...proven(node.left, false), ...proven(node.right, false)];
+      return holds ? [] : [...factsIn(node.left, false), ...factsIn(node.right, false)];
     case "choice":
       // a ? b : false
       return holds && node.otherwise.op === "literal" && node.otherwise.value === false
-        ? [...proven(node.condition, true), ...proven(node.then, true)].map((fact) => ({
+        ? [...factsIn(node.condition, true), ...factsIn(node.then, true)].map((fact) => ({
             ...fact,
             decides: undefined,
           }))

@@ -2,7 +2,7 @@ import type { Catalogue } from "../apis/catalogue.js";
 import { deref, type Operation } from "../apis/openapi.js";
 import type { Expression } from "../expressions/compile.js";
 import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
-import { narrowed } from "../shapes/guards.js";
+import { narrowedByAll } from "../shapes/guards.js";
 import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
 import { isObject, own, type JsonObject } from "../values/json.js";
 import type { CallStep, Step, ValueTemplate } from "./steps.js";
@@ -11,7 +11,7 @@ import type { CallStep, Step, ValueTemplate } from "./steps.js";
 export type Assumed = readonly [condition: Expression | undefined, holds: boolean];
 
 /** So many conditions around a place are taken into account. */
-const mostAssumed = 40;
+const mostAssumed = 12;
 
 /** What a step gave, as it is known before it runs; `sure` is false if it may not have run. */
 interface Outcome {
@@ -120,9 +120,9 @@ export class Knowledge {
       ...this.#names,
       ...answer,
     ]);
-    return this.#assumed.reduce<ShapeScope>(
-      (inner, [condition, holds]) => (condition ? narrowed(inner, condition.tree, holds) : inner),
+    return narrowedByAll(
       scope,
+      this.#assumed.flatMap(([condition, holds]) => (condition ? [[condition.tree, holds] as const] : [])),
     );
   }
 

@@ -84,7 +84,7 @@ const outOfPlace = "This line is not indented like those that it belongs to.";
 function openBracket(text: string): YamlFault | undefined {
   const plain = text
     .replace(/"(?:[^"\\]|\\.)*"|(?<=[:,[{-]\s*)'[^']*'/g, (quoted) => " ".repeat(quoted.length))
-    .replace(/\$\{[^}]*\}/g, (part) => " ".repeat(part.length));
+    .replace(/\$\{[^{}$]*\}/g, (part) => " ".repeat(part.length));
   const open: number[] = [];
   for (const { 0: sign, index } of plain.matchAll(/[[{\]}]/g)) {
     if (sign === "[" || sign === "{") open.push(index);

@@ -48,7 +48,7 @@ async function makeMetrics({ tally, writer }: Context): Promise<Metrics> {
 export function serveMetrics(app: Express, context: Context): void {
   let made: Promise<Metrics> | undefined;
   // What has happened until then is counted, too.
-  setImmediate(() => void context.tally.open());
+  setImmediate(() => void context.tally.open().catch(() => undefined)); // whoever asks is told why it fails
 
   app.get("/metrics", context.auth.require, async (_request, response) => {
     const metrics = await (made ??= makeMetrics(context));

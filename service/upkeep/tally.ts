@@ -13,6 +13,8 @@ interface Counted {
 
 /** So much may happen before the library that counts is there. */
 const mostEarly = 10_000;
+/** So many hosts have a label of their own. */
+const mostHosts = 200;
 const ends = new Set<RunSummary["state"]>(["succeeded", "failed", "stopped"]);
 
 /**
@@ -21,6 +23,8 @@ const ends = new Set<RunSummary["state"]>(["succeeded", "failed", "stopped"]);
  */
 export class Tally {
   #counted: Counted | undefined;
+  readonly #hosts = new Set<string>();
+  #opening: Promise<Registry> | undefined;
   #early: ((counted: Counted) => void)[] = [];
 
   constructor(
@@ -43,9 +47,9 @@ export class Tally {
     return {
       send: async (request, options) => {
         const began = this.now();
-        const { host } = new URL(request.url);
         const note = (status: string): void =>
           this.#note(({ calls, callTook }) => {
+            const host = this.#labelOf(new URL(request.url).host);
             calls.inc({ host, status });
             callTook.observe({ host }, (this.now() - began) / 1_000);
           });
@@ -62,8 +66,15 @@ export class Tally {
   }
 
   /** Loads what counts; what has happened meanwhile is counted then. */
-  async open(): Promise<Registry> {
-    if (this.#counted) return this.#counted.registry;
+  open(): Promise<Registry> {
+    this.#opening ??= this.#open().catch((error: unknown) => {
+      this.#opening = undefined;
+      throw error;
+    });
+    return this.#opening;
+  }
+
+  async #open(): Promise<Registry> {
     const { Counter, Gauge, Histogram, Registry } = await import("prom-client");
     const registry = new Registry();
     const registers = [registry];
@@ -104,9 +115,17 @@ export class Tally {
     };
     for (const { workflow, at } of await this.journals.runs.lastSuccesses())
       made.success.set({ workflow }, at / 1_000);
-    this.#counted ??= made;
-    for (const note of this.#early.splice(0)) note(this.#counted);
-    return this.#counted.registry;
+    this.#counted = made;
+    for (const note of this.#early.splice(0)) note(made);
+    return made.registry;
+  }
+
+  /** The label of a host; those beyond so many share one, since each is held for as long as the service runs. */
+  #labelOf(host: string): string {
+    if (this.#hosts.has(host)) return host;
+    if (this.#hosts.size >= mostHosts) return "other";
+    this.#hosts.add(host);
+    return host;
   }
 
   #note(note: (counted: Counted) => void): void {

@@ -132,7 +132,7 @@ export function serveRuns(app: Express, context: Context): void {
     const changed = new Set<string>();
     let timer: NodeJS.Timeout | undefined;
     const onEntries = (run: string): void => {
-      changed.add(run);
+      if (changed.size <= mostChanged) changed.add(run);
       timer ??= setTimeout(() => {
         timer = undefined;
         const runs = [...changed].slice(0, mostChanged);
