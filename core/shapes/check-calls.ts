@@ -70,6 +70,9 @@ function called(
     wantKinds(checking, arg, shapes[index] as Shape, parameter.kinds, name);
   });
   const [first = anything, second = anything] = shapes;
+  // With a second argument it takes anything, and may give that one.
+  if (name === "number" && args.length === 1)
+    wantKinds(checking, args[0] as Node, first, ["text", "number", "timestamp"], name);
   const items = () => first.items?.() ?? anything;
   switch (name) {
     case "first":
@@ -107,6 +110,8 @@ function called(
       return { kinds: ["number"], nullable: true };
     case "numberIn":
       return { kinds: ["number"], nullable: true };
+    case "number":
+      return args.length === 2 ? union([ofKind("number"), second]) : ofKind("number");
     case "dyn":
       return first;
     default:

@@ -29,6 +29,12 @@ function toNumber(value: Value): number | Exact {
   if (value instanceof Timestamp) return Math.floor(value.millis / 1000);
   if (typeof value === "string")
     throw new CallFailure("bad-value", `"${value.slice(0, 60)}" is not a number.`, 0);
+  if (value === null)
+    throw new CallFailure(
+      "null-value",
+      "there is no number in null. number(…, 0) gives one for that case.",
+      0,
+    );
   throw new CallFailure("wrong-kind", `there is no number in ${kindOfValue(value)}.`, 0);
 }
 
