@@ -66,7 +66,14 @@ export { decoded, NotUnderstood, pastedUrl, type PastedRequest } from "./apis/pa
 export { readPasted } from "./apis/pasted/read.js";
 export { printCurl, secretVariable } from "./apis/pasted/print-curl.js";
 export * from "./apis/pasted/understand.js";
-export { workflowJsonSchema, stepName, workflowName } from "./workflows/document.js";
+export {
+  stepKinds,
+  workflowJsonSchema,
+  stepName,
+  workflowName,
+  type StepKind,
+} from "./workflows/document.js";
+export { triggerKinds, type TriggerKind } from "./workflows/document-triggers.js";
 export * from "./workflows/problems.js";
 export { readYaml, YamlBeyondBounds, yamlBounds } from "./workflows/yaml-bounds.js";
 export { readWorkflow, type ReadWorkflow } from "./workflows/read.js";
@@ -76,6 +83,14 @@ export { firstChangedStep } from "./workflows/changed.js";
 export * from "./workflows/edit.js";
 export { rename, renameFunction, renameOperation, type Renamed } from "./workflows/rename.js";
 export { expressionKeys, fieldAt, stepFields, type Field } from "./workflows/fields.js";
+export * from "./editing/steps.js";
+export { linesOf, inputNames, type EditorLine } from "./editing/lines.js";
+export { requestText, summaryOf, triggerSummary } from "./editing/summary.js";
+export { fileForm, stepForm, triggerForm, type FormField, type FormKind } from "./editing/forms.js";
+export * from "./editing/begin.js";
+export { tiesOf, valueOfWords, type Tie } from "./editing/ties.js";
+export { setInOrder } from "./editing/order.js";
+export { expressionOf, firstWhere, insertion } from "./editing/insert.js";
 export { describeWorkflow, type Description, type Way } from "./workflows/describe.js";
 export { openApiOf, type CallableAt } from "./workflows/describe-openapi.js";
 export { adoptStep, CannotAdopt, type Adopted } from "./workflows/adopt.js";

@@ -12,6 +12,7 @@ import { readFileSync, writeFileSync } from "node:fs";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { addDescribe } from "./describe.js";
+import { addWorkflowEdits } from "./workflow-edit.js";
 import { say, show, stateText, table, timeText } from "../output.js";
 
 export function readText(file: string): string {
@@ -59,7 +60,7 @@ export function addWorkflow(program: Command): void {
   const group = program
     .command("workflow")
     .description(
-      "workflows: list, show, push, pull, publish, versions, diff, roll-back, grants, describe, remove",
+      "workflows: list, show, push, pull, publish, versions, diff, roll-back, grants, describe, remove; and edits of their files",
     );
   group
     .command("list")
@@ -235,6 +236,7 @@ export function addWorkflow(program: Command): void {
       );
     });
   addDescribe(group);
+  addWorkflowEdits(group);
   group
     .command("remove")
     .description("remove a workflow; its runs remain")

@@ -1,7 +1,7 @@
-import { isObject, own, printJson, type Json } from "../values/json.js";
+import { isObject, own, parseJson, printJson, type Json } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
 import { bodyOfAttempt } from "./page-body.js";
-import type { Entry } from "./entries.js";
+import type { Entry, EntryOf } from "./entries.js";
 
 /** One place at which two runs differ. Undefined if a run has nothing there. */
 export interface Difference {
@@ -14,7 +14,7 @@ export interface Difference {
 /** One step of two runs, side by side. */
 export interface ComparedStep {
   path: string;
-  /** How it ended in each: `succeeded`, `failed`, `skipped`, `not ended`; undefined if it did not begin. */
+  /** How it ended in each: `succeeded`, `failed`, `skipped`, `not sent` (by a rehearsal), `not ended`; undefined if it did not begin. */
   first: string | undefined;
   second: string | undefined;
   /** Milliseconds from its beginning to its end; null if it has none. */
@@ -31,6 +31,8 @@ interface Told {
   ended: number | undefined;
   state: string;
   attempts: number;
+  /** Its call was not sent: the run is a rehearsal. */
+  isHeldBack?: boolean;
   seen: { [part: string]: Json };
 }
 
@@ -79,10 +81,14 @@ function told(entries: Iterable<Entry>): Map<string, Told> {
     else if (entry.type === "begun") {
       const { request, ...data } = entry.data;
       const step = at(entry.path, entry.at);
-      if (request !== undefined) step.seen["request"] = request;
+      if (request !== undefined) step.seen["request"] = comparable(request);
       else if (Object.keys(data).length > 0) step.seen["begun"] = data;
     } else if (entry.type === "attempt") {
       const step = at(entry.path, entry.sentAt);
+      if (entry.pretended === "rehearsal") {
+        step.isHeldBack = true;
+        continue;
+      }
       step.attempts++;
       step.seen["response"] = entry.response
         ? { status: entry.response.status, body: bodyOfAttempt(entry) }
@@ -90,8 +96,9 @@ function told(entries: Iterable<Entry>): Map<string, Told> {
     } else if (entry.type === "ended") {
       const step = at(entry.path, entry.at);
       step.ended = entry.at;
-      step.state = entry.error ? "failed" : entry.skipped !== undefined ? "skipped" : "succeeded";
-      if (entry.outcome !== undefined) step.seen["outcome"] = entry.outcome;
+      step.state = stateOf(entry, step);
+      // What a call that was not sent gives is an example, and no outcome.
+      if (entry.outcome !== undefined && !step.isHeldBack) step.seen["outcome"] = entry.outcome;
       if (entry.error) step.seen["error"] = { code: entry.error.code, message: entry.error.message };
     } else if (entry.type === "finished") {
       const step = at("", entry.at);
@@ -100,6 +107,24 @@ function told(entries: Iterable<Entry>): Map<string, Told> {
     }
   }
   return steps;
+}
+
+function stateOf(entry: EntryOf<"ended">, { isHeldBack = false }: Told): string {
+  if (entry.error) return "failed";
+  if (entry.skipped !== undefined) return "skipped";
+  return isHeldBack ? "not sent" : "succeeded";
+}
+
+/** A request as it is compared: a body that is JSON by its values, and not as one text. */
+function comparable(request: Json): Json {
+  if (!isObject(request)) return request;
+  const body = own(request, "body");
+  if (typeof body !== "string" || !/^\s*[[{]/.test(body)) return request;
+  try {
+    return { ...request, body: parseJson(body) };
+  } catch {
+    return request;
+  }
 }
 
 function differences(first: { [part: string]: Json }, second: { [part: string]: Json }): Difference[] {

@@ -80,4 +80,6 @@ export const bounds = {
   reservedTurns: 50,
   /** Rate limits that are remembered at once, by API and credential. */
   lanes: 10_000,
+  /** Runs that a list counts; it shows those beyond, too. */
+  countedRuns: 10_000,
 } as const;

@@ -16,6 +16,17 @@ export function printPath(path: Path): string {
   return text;
 }
 
+/** A path as `printPath` writes it, or with keys as they are: `steps[0].query.email`, `limits.when-busy`. */
+export function parsePath(text: string): Path {
+  return [...text.matchAll(/\[("(?:[^"\\]|\\.)*")\]|\[(\d+)\]|([^.[\]]+)/g)].map(([, quoted, index, key]) =>
+    quoted !== undefined
+      ? (JSON.parse(quoted) as string)
+      : index !== undefined
+        ? Number(index)
+        : (key as string),
+  );
+}
+
 /** The value at a path, or undefined if the path leaves the value. */
 export function valueAt(root: Json, path: Path): Json | undefined {
   let value: Json | undefined = root;

@@ -100,6 +100,26 @@ export function addEdit(text: string, map: YAMLMap, key: string, value: Json, be
   return { from: end, to: end, text: `\n${" ".repeat(indent)}${line}` };
 }
 
+/**
+ * A mapping between brackets on a line that has grown too long, in lines of its own: the outermost one on the way to a
+ * place. The value stays the same.
+ */
+export function loosened(text: string, path: Path): TextEdit[] {
+  const map = nodesAt(parsed(text), path)?.find((node) => isMap(node) && node.flow);
+  if (!isMap(map)) return [];
+  const [from, to] = rangeOf(map, text);
+  const own = text.slice(lineStart(text, from), from);
+  // Only behind `key: ` and at the end of its line: between other brackets it stays as it is.
+  const isWhole = lineEnd(text, to) === to && !text.slice(from, to).includes("\n");
+  if (!/^ *(?:- )?[\w-]+: $/.test(own) || !isWhole || own.length + to - from <= longestLine) return [];
+  const indent = own.length - own.trimStart().replace(/^- /, "").length + 2;
+  const pairs = map.items.map((pair) => text.slice(rangeOf(pair.key, text)[0], pairRange(pair, text)[1]));
+  const lines = pairs.map((pair) => `\n${" ".repeat(indent)}${pair}`).join("");
+  return [{ from: from - 1, to, text: lines }];
+}
+/** A line that is longer is hard to read. */
+const longestLine = 110;
+
 /** Cuts a field or an item. */
 export function removeEdit(text: string, path: Path): TextEdit {
   const root = parsed(text);
@@ -146,7 +166,7 @@ function commentsAbove(text: string, line: number): number {
 }
 
 /** An item as it is written into a list: the comments above its dash, and what follows the dash. */
-interface ItemText {
+export interface ItemText {
   above: string;
   item: string;
 }

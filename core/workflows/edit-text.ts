@@ -28,6 +28,8 @@ export function applied(text: string, edits: readonly TextEdit[]): string {
 
 /** A collection in one line prints on one line up to this many characters; beyond, on a line for each key. */
 const longestFlow = 100;
+/** Collections so deep in each other stand in lines of their own. */
+const deepestFlow = 3;
 
 /** Where a node begins and its value ends, without the comments and blank lines behind it. */
 export function rangeOf(node: unknown, text: string): [from: number, to: number] {
@@ -71,26 +73,38 @@ const onOneLine = { lineWidth: 0, blockQuote: false, doubleQuotedMinMultiLineLen
 
 /** A value on one line, as YAML's flow style writes it. */
 export function flowText(value: Json): string {
-  const document = new Document(value);
+  if (Array.isArray(value)) return `[${value.map(flowText).join(", ")}]`;
+  if (isObject(value)) {
+    const pairs = Object.entries(value).map(([key, inner]) => `${flowScalar(key)}: ${flowText(inner)}`);
+    return pairs.length === 0 ? "{}" : `{ ${pairs.join(", ")} }`;
+  }
+  return flowScalar(value);
+}
+
+/** A scalar as it can stand between brackets. */
+function flowScalar(value: Json): string {
+  // Most words need no quotes, and are told at once.
+  if (typeof value === "string" && /^[A-Za-z][A-Za-z0-9_./@-]*$/.test(value) && !yamlWords.test(value))
+    return value;
+  const document = new Document([value]);
   visit(document, {
     Collection: (_key, collection) => void (collection.flow = true),
     Scalar: (_key, scalar) => {
       if (typeof scalar.value === "string" && scalar.value.includes("\n")) scalar.type = "QUOTE_DOUBLE";
     },
   });
-  return document.toString({ ...onOneLine, flowCollectionPadding: isObject(value) }).trim();
+  return document
+    .toString({ ...onOneLine, flowCollectionPadding: false })
+    .trim()
+    .slice(1, -1)
+    .trim();
 }
+/** Words that YAML 1.1 or 1.2 reads as something else than a text. */
+const yamlWords = /^(true|false|null|yes|no|on|off|y|n)$/i;
 
 /** A value as it can stand between the brackets of a text: as JSON if the whole text is JSON. */
 export function inFlow(text: string, value: Json): string {
-  return /^\s*\{/.test(text) ? printJson(value) : flowScalar(value);
-}
-
-/** A value as it can stand between brackets. */
-function flowScalar(value: Json): string {
-  if (Array.isArray(value) || isObject(value)) return flowText(value);
-  const inList = flowText([value]);
-  return inList.slice(1, -1).trim();
+  return /^\s*\{/.test(text) ? printJson(value) : flowText(value);
 }
 
 /**
@@ -124,8 +138,18 @@ export function behindDash(value: Json, indent: number): string {
 function isLong(value: Json): boolean {
   const holdsSteps = Array.isArray(value) && value.some((item) => isObject(item));
   if (typeof value !== "object" || value === null || Object.keys(value).length === 0) return false;
+  // A list that is empty yet is one that is to be filled.
+  const isToFill = Object.values(value as object).some((inner) => Array.isArray(inner) && inner.length === 0);
+  if (holdsSteps || isToFill || nesting(value) >= deepestFlow) return true;
   const short = flowText(value);
-  return holdsSteps || short.length > longestFlow || short.includes("\n");
+  return short.length > longestFlow || short.includes("\n");
+}
+
+/** How many collections that are not empty stand in each other. */
+function nesting(value: Json): number {
+  if (typeof value !== "object" || value === null) return 0;
+  const inner = Object.values(value as object) as Json[];
+  return inner.length === 0 ? 0 : 1 + Math.max(...inner.map(nesting));
 }
 
 export function keyAndValue(key: string, value: string): string {

@@ -6,7 +6,9 @@ import {
   CannotEdit,
   fresh,
   indented,
+  type ItemText,
   insertEdits,
+  loosened,
   ownText,
   parsed,
   removeEdit,
@@ -14,7 +16,7 @@ import {
   replaceEdit,
   setEdits,
 } from "./edit-places.js";
-import { applied, inFlow, nodesAt, pairOf, rangeOf, type TextEdit } from "./edit-text.js";
+import { applied, behindDash, inFlow, nodesAt, pairOf, rangeOf, type TextEdit } from "./edit-text.js";
 import {
   sameAs,
   shifted,
@@ -41,10 +43,15 @@ export { CannotEdit };
  */
 export function setField(text: string, path: Path, value: Json): string {
   if (path.length === 0) throw new CannotEdit("The file as a whole cannot be set.");
-  return changed(
+  const made = changed(
     text,
     (root) => withValue(root, path, value),
     () => setEdits(text, path, value),
+  );
+  return changed(
+    made,
+    (root) => root,
+    () => loosened(made, path),
   );
 }
 
@@ -57,6 +64,18 @@ export function removeField(text: string, path: Path): string {
     text,
     (root) => without(root, path),
     () => [removeEdit(text, path)],
+  );
+}
+
+/**
+ * Removes an item of a list with the comments right above it.
+ * @throws CannotEdit if it is not there
+ */
+export function removeItem(text: string, path: Path): string {
+  return changed(
+    text,
+    (root) => without(root, path),
+    () => [removeWithComments(text, path)],
   );
 }
 
@@ -123,6 +142,36 @@ export function insertItem(text: string, list: Path, index: number, value: Json)
     text,
     (root) => withItem(root, list, index, value),
     () => insertEdits(text, list, index, fresh(text, value)),
+  );
+}
+
+/**
+ * An item of a list as it is written, with the comments above it, as if its dash stood at the start of a line.
+ * @throws CannotEdit if it is not there
+ */
+export function itemText(text: string, path: Path): ItemText {
+  const found = ownText(text, path);
+  if (found) return found;
+  const value = valueAt(valueOfText(text), path);
+  if (value === undefined) throw new CannotEdit(`There is nothing at ${printPath(path)}.`);
+  return { above: "", item: behindDash(value, 0) };
+}
+
+/**
+ * Puts an item into a list as it is written elsewhere.
+ * @throws CannotEdit
+ */
+export function insertItemText(text: string, list: Path, index: number, item: ItemText): string {
+  const value = valueOfText(`- ${item.item}`);
+  return changed(
+    text,
+    (root) => withItem(root, list, index, Array.isArray(value) ? (value[0] ?? null) : null),
+    () =>
+      insertEdits(text, list, index, (indent, flow) =>
+        flow
+          ? fresh(text, Array.isArray(value) ? (value[0] ?? null) : null)(indent, flow)
+          : indented(item, indent),
+      ),
   );
 }
 

@@ -1,0 +1,360 @@
+import { isObject, type Json, type JsonObject } from "../values/json.js";
+import { printPath, valueAt, type Path } from "../values/paths.js";
+import { stepKinds, stepName } from "../workflows/document.js";
+import {
+  CannotEdit,
+  insertItem,
+  insertItemText,
+  itemText,
+  moveItem,
+  removeField,
+  removeItem,
+  setField,
+  valueOfText,
+} from "../workflows/edit.js";
+import { innerLists, innerListAt } from "../workflows/nested.js";
+import { rename } from "../workflows/rename.js";
+import { readsBelow } from "./reads.js";
+
+/** Where a step stands or may stand: a list of steps, and a place in it. */
+export interface StepPlace {
+  list: Path;
+  index: number;
+}
+
+/** A text after an edit, and where in it one goes on. */
+export interface Edited {
+  text: string;
+  path: Path;
+  /** What a person should know: names that were changed, steps that read what is gone. */
+  notes: string[];
+}
+
+/** A step of a file with where it stands. */
+export interface PlacedStep {
+  step: JsonObject;
+  path: Path;
+  /** How deep it is nested: 0 for the steps of the file. */
+  depth: number;
+}
+
+/** All steps of a file from top to bottom, those inside of others behind the one that holds them. */
+export function stepsOf(value: Json): PlacedStep[] {
+  const found: PlacedStep[] = [];
+  const visit = (list: Json[], path: Path, depth: number): void => {
+    for (const [index, step] of list.entries()) {
+      if (!isObject(step)) continue;
+      const at = [...path, index];
+      found.push({ step, path: at, depth });
+      for (const inner of innerLists(step)) visit(inner.list, [...at, ...inner.path], depth + 1);
+    }
+  };
+  const steps = isObject(value) ? value["steps"] : undefined;
+  if (Array.isArray(steps)) visit(steps, ["steps"], 0);
+  return found;
+}
+
+/**
+ * The place of a step by its name.
+ * @throws CannotEdit if there is none
+ */
+export function placeOf(text: string, name: string): Path {
+  const found = stepsOf(valueOfText(text)).find(({ step }) => step["step"] === name);
+  if (!found) throw new CannotEdit(`There is no step "${name}".`);
+  return found.path;
+}
+
+/** A name that no step of a file has: the wanted one, or with the lowest number behind it. */
+export function freeName(wanted: string, taken: ReadonlySet<string>): string {
+  const base = nameFrom(wanted);
+  if (!taken.has(base)) return base;
+  const stem = base.replace(/\d+$/, "");
+  for (let number = 2; ; number++) if (!taken.has(`${stem}${number}`)) return `${stem}${number}`;
+}
+
+/** A name of a step made from any words: `List the huts` becomes `listTheHuts`. */
+export function nameFrom(words: string): string {
+  const parts = words
+    .normalize("NFKD")
+    .replace(/[\u0300-\u036f']/g, "")
+    .split(/[^A-Za-z0-9_]+/)
+    .filter(Boolean);
+  const made = parts
+    .map(
+      (part, index) =>
+        (index === 0 ? part.charAt(0).toLowerCase() : part.charAt(0).toUpperCase()) + part.slice(1),
+    )
+    .join("")
+    .slice(0, 60);
+  return stepName.test(made) ? made : stepName.test(`${made}_`) && made !== "" ? `${made}_` : `step${made}`;
+}
+
+const namesIn = (value: Json): Set<string> => new Set(stepsOf(value).map(({ step }) => String(step["step"])));
+
+/**
+ * Adds a step. Its name, and those of steps inside of it, are made unique.
+ * @throws CannotEdit
+ */
+export function addStep(text: string, { list, index }: StepPlace, step: JsonObject): Edited {
+  const value = valueOfText(text);
+  const taken = namesIn(value);
+  const named = uniquely(step, taken) as JsonObject;
+  const found = valueAt(value, list);
+  const made =
+    found === undefined || found === null
+      ? setField(text, list, [named])
+      : insertItem(text, list, index, named);
+  return { text: made, path: [...list, Array.isArray(found) ? index : 0], notes: [] };
+}
+
+/** A step whose names are free, and taken from now on. */
+function uniquely(step: Json, taken: Set<string>): Json {
+  if (!isObject(step)) return step;
+  const name = freeName(String(step["step"] ?? stepKindOf(step) ?? "step"), taken);
+  taken.add(name);
+  const copy: JsonObject = { step: name };
+  for (const key of Object.keys(step)) if (key !== "step") copy[key] = step[key] as Json;
+  return innerLists(copy).reduce<Json>(
+    (made, { list, path }) =>
+      withAt(
+        made,
+        path,
+        list.map((inner) => uniquely(inner, taken)),
+      ),
+    copy,
+  );
+}
+
+function withAt(value: Json, [key, ...rest]: Path, inner: Json): Json {
+  if (key === undefined) return inner;
+  if (Array.isArray(value))
+    return value.map((item, index) => (index === key ? withAt(item, rest, inner) : item));
+  if (!isObject(value)) return value;
+  return { ...value, [key]: withAt(value[key] as Json, rest, inner) };
+}
+
+/** The kind of a step: the key that says it. */
+export function stepKindOf(step: JsonObject): string | undefined {
+  return stepKinds.find((kind) => kind in step && kind !== ("step" as never));
+}
+
+/**
+ * Removes a step. The notes name the steps that read it.
+ * @throws CannotEdit if there is none
+ */
+export function removeStep(text: string, path: Path): Edited {
+  const value = valueOfText(text);
+  const step = valueAt(value, path);
+  if (!isObject(step) || typeof path.at(-1) !== "number")
+    throw new CannotEdit(`There is no step at ${printPath(path)}.`);
+  const gone = new Set(stepsOf({ steps: [step] }).map(({ step: one }) => String(one["step"])));
+  const readers = readersOf(value, gone, path);
+  const list = path.slice(0, -1);
+  const siblings = valueAt(value, list) as Json[];
+  // A branch that is optional goes with its last step.
+  const isOptional = siblings.length === 1 && ["else", "catch"].includes(String(list.at(-1)));
+  return {
+    text: isOptional ? removeField(text, list) : removeItem(text, path),
+    path:
+      siblings.length > 1 ? [...list, Math.min(Number(path.at(-1)), siblings.length - 2)] : list.slice(0, -1),
+    notes: readers.map((name) => `The step ${name} reads what is gone.`),
+  };
+}
+
+/** The names of the steps that read one of some steps, those below a place left out. */
+export function readersOf(value: Json, names: ReadonlySet<string>, without: Path): string[] {
+  const found = new Set<string>();
+  for (const { step, path } of stepsOf(value)) {
+    if (without.every((part, index) => path[index] === part)) continue;
+    const inner = innerLists(step).map((one) => printPath([...path, ...one.path]));
+    const reads = readsBelow(step, path).filter(
+      ({ at, path: read }) =>
+        read[0] === "steps" &&
+        names.has(String(read[1])) &&
+        !inner.some((below) => printPath(at).startsWith(below)),
+    );
+    if (reads.length > 0) found.add(String(step["step"]));
+  }
+  return [...found];
+}
+
+/**
+ * Moves a step with the comments above it. `index` counts in the list as it is before the move.
+ * @throws CannotEdit
+ */
+export function moveStep(text: string, from: Path, { list, index }: StepPlace): Edited {
+  const value = valueOfText(text);
+  const name = (valueAt(value, from) as JsonObject | undefined)?.["step"];
+  const isThere = Array.isArray(valueAt(value, list));
+  const made = moveItem(isThere ? text : setField(text, list, []), from, list, isThere ? index : 0);
+  return { text: made, path: placeOf(made, String(name)), notes: [] };
+}
+
+/** One place up or down among its siblings; out of its list at the ends of it. Undefined if it cannot go there. */
+export function nextPlace(text: string, path: Path, by: -1 | 1): StepPlace | undefined {
+  const list = path.slice(0, -1);
+  const at = Number(path.at(-1));
+  const siblings = valueAt(valueOfText(text), list) as Json[];
+  if (by < 0 && at > 0) return { list, index: at - 1 };
+  if (by > 0 && at < siblings.length - 1) return { list, index: at + 2 };
+  const holder = holderOf(path);
+  if (!holder) return undefined;
+  return { list: holder.slice(0, -1), index: Number(holder.at(-1)) + (by > 0 ? 1 : 0) };
+}
+
+/** The place of the step that holds a step; undefined for the steps of the file. */
+export function holderOf(path: Path): Path | undefined {
+  let holder: Path | undefined;
+  let at = path.slice(0, 2);
+  for (;;) {
+    const rest = path.slice(at.length);
+    const list = innerListAt(rest);
+    if (list === undefined) return holder;
+    holder = at;
+    at = path.slice(0, at.length + list + 1);
+  }
+}
+
+/**
+ * Puts steps that are written as YAML or JSON into a list: one step, or a list of them. Comments and layout stay. Names
+ * that are taken get a number, and what reads them within the pasted steps follows.
+ * @throws CannotEdit if the pasted text holds no steps
+ */
+export function pasteSteps(text: string, place: StepPlace, pasted: string): Edited {
+  let snippet = asFile(pasted);
+  const taken = namesIn(valueOfText(text));
+  const inside = stepsOf(valueOfText(snippet)).map(({ step }) => String(step["step"]));
+  if (inside.length === 0) throw new CannotEdit("The pasted text holds no steps.");
+  const notes: string[] = [];
+  const all = new Set([...taken, ...inside]);
+  for (const name of inside) {
+    if (!taken.has(name)) continue;
+    const free = freeName(name, all);
+    all.add(free);
+    snippet = rename(snippet, "step", name, free);
+    notes.push(`${name} is called ${free} here.`);
+  }
+  const count = (valueOfText(snippet) as { steps: Json[] }).steps.length;
+  let made = text;
+  const found = valueAt(valueOfText(text), place.list);
+  if (!Array.isArray(found)) made = setField(made, place.list, []);
+  const index = Array.isArray(found) ? place.index : 0;
+  for (let at = 0; at < count; at++)
+    made = insertItemText(made, place.list, index + at, itemText(snippet, ["steps", at]));
+  return {
+    text: made,
+    path: [...place.list, index],
+    notes: [...notes, ...dangling(made, snippet, place, index)],
+  };
+}
+
+/** What the pasted steps read and nothing gives any more. */
+function dangling(made: string, snippet: string, { list }: StepPlace, index: number): string[] {
+  const value = valueOfText(made);
+  const known = namesIn(value);
+  const count = (valueOfText(snippet) as { steps: Json[] }).steps.length;
+  const reads = Array.from({ length: count }, (_, at) => [...list, index + at]).flatMap((path) =>
+    readsBelow(valueAt(value, path) ?? null, path),
+  );
+  const gone = new Set(
+    reads.flatMap(({ path: [root, name] }) =>
+      root === "steps" && name !== undefined && !known.has(name) ? [name] : [],
+    ),
+  );
+  return [...gone].map((name) => `Nothing here is called ${name}, which the pasted steps read.`);
+}
+
+/** A workflow file around pasted steps. */
+function asFile(pasted: string): string {
+  const text = pasted
+    .replace(/\t/g, "  ")
+    .replace(/^\s*\n/, "")
+    .trimEnd();
+  const lines = text.split("\n");
+  const indent = Math.min(
+    ...lines.filter((line) => line.trim() !== "").map((line) => /^ */.exec(line)?.[0].length ?? 0),
+  );
+  const flat = lines.map((line) => line.slice(Math.min(indent, line.length))).join("\n");
+  const head = "copper-kettle: 1\nname: pasted\n";
+  if (/^(copper-kettle|name|steps)\s*:/m.test(flat) && !/^- /.test(flat)) {
+    const value = valueOfText(flat);
+    if (isObject(value) && Array.isArray(value["steps"])) return flat;
+  }
+  const list = /^(- |#)/.test(flat) ? flat : `- ${flat.split("\n").join("\n  ")}`;
+  const made = `${head}steps:\n${list
+    .split("\n")
+    .map((line) => (line === "" ? "" : `  ${line}`))
+    .join("\n")}\n`;
+  const value = valueOfText(made);
+  const steps = isObject(value) ? value["steps"] : undefined;
+  if (!Array.isArray(steps) || !steps.every((step) => isObject(step) && typeof step["step"] === "string"))
+    throw new CannotEdit(
+      "The pasted text holds no steps: each has a name, as in { step: lookup, request: GET https://… }.",
+    );
+  return made;
+}
+
+/** A step as it is written, with its comments, for the clipboard. */
+export function copyStep(text: string, path: Path): string {
+  const { above, item } = itemText(text, path);
+  return `${above}- ${item}\n`;
+}
+
+/**
+ * Puts a copy of a step right behind it. What reads itself inside of it reads the copy.
+ * @throws CannotEdit
+ */
+export function duplicateStep(text: string, path: Path): Edited {
+  return pasteSteps(text, { list: path.slice(0, -1), index: Number(path.at(-1)) + 1 }, copyStep(text, path));
+}
+
+/** What a step can be put into. */
+export type Wrapper = "each" | "if" | "group";
+
+/**
+ * Puts a step into a loop, a condition or a group.
+ * @param expression the list of the loop, or the condition
+ * @throws CannotEdit
+ */
+export function wrapStep(text: string, path: Path, wrapper: Wrapper, expression = ""): Edited {
+  const list = path.slice(0, -1);
+  const at = Number(path.at(-1));
+  const named = (wanted: string): string => freeName(wanted, namesIn(valueOfText(text)));
+  const shapes: Record<Wrapper, JsonObject> = {
+    each: { step: named("round"), each: expression || "[]", steps: [] },
+    if: { step: named("check"), if: expression || "true", then: [] },
+    group: { step: named("group"), group: { steps: [] } },
+  };
+  const own = itemText(text, path);
+  // First the step goes, so that nothing is there twice; then it comes back in what holds it.
+  const rest = removeItem(text, path);
+  const isAlone = (valueAt(valueOfText(rest), list) as Json[] | undefined)?.length === 0;
+  const added = addStep(isAlone ? setField(rest, list, []) : rest, { list, index: at }, shapes[wrapper]);
+  const inside = wrapper === "group" ? ["group", "steps"] : [wrapper === "if" ? "then" : "steps"];
+  const made = insertItemText(added.text, [...list, at, ...inside], 0, own);
+  return { text: made, path: [...list, at], notes: [] };
+}
+
+/**
+ * Takes the steps out of what holds them, and removes the holder.
+ * @throws CannotEdit if nothing is in it
+ */
+export function unwrapStep(text: string, path: Path): Edited {
+  const step = valueAt(valueOfText(text), path);
+  const lists = isObject(step) ? innerLists(step) : [];
+  if (lists.every(({ list }) => list.length === 0)) throw new CannotEdit("There are no steps in it.");
+  const outer = path.slice(0, -1);
+  const at = Number(path.at(-1));
+  let made = text;
+  let index = at + 1;
+  for (const { list, path: inner } of lists)
+    for (let count = 0; count < list.length; count++)
+      made = moveItem(made, [...path, ...inner, 0], outer, index++);
+  const removed = removeField(made, path);
+  const readers = readersOf(valueOfText(removed), new Set([String((step as JsonObject)["step"])]), ["-"]);
+  return {
+    text: removed,
+    path: [...outer, at],
+    notes: readers.map((name) => `The step ${name} reads what is gone.`),
+  };
+}
