@@ -322,7 +322,7 @@ steps:
       message: expect.stringContaining("ckettle credential add stays-key"),
     });
     const home = await world.client.call(routes.home);
-    expect(home.attention.map((run) => run.id)).toContain(failed.id);
+    expect(home.attention.map(({ run }) => run.id)).toContain(failed.id);
     expect(home.hours).toHaveLength(24);
     expect(home.hours.at(-1)?.failed).toBeGreaterThan(0);
   });

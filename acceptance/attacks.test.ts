@@ -31,6 +31,7 @@ describe("somebody who means harm", () => {
       "erase",
       "pause",
       "prune",
+      "putAside",
       "putNetwork",
       "putNotifications",
       "putRetention",

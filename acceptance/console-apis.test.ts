@@ -41,7 +41,7 @@ describe("APIs in the console", () => {
     await page.getByText("7 operations").waitFor();
     await page.getByLabel("Name of the API").fill("stays");
     await page.getByLabel("Server (replaces the servers of the document)").fill(world.stays.url);
-    await page.getByRole("combobox").first().click();
+    await page.locator("main").getByRole("combobox").first().click();
     await page.getByRole("option", { name: "stays-key" }).click();
     await page.getByRole("button", { name: "Import document" }).click();
     await page.waitForURL(/\/apis\/stays$/);
@@ -211,12 +211,13 @@ describe("APIs in the console", () => {
     await page.getByRole("table", { name: "Drift" }).waitFor({ state: "detached" });
 
     await open("/workflows/drifting");
-    await page.getByLabel("Make an operation from b").click();
+    await page.getByRole("treeitem", { name: "step b, request" }).click();
+    await page.getByRole("button", { name: "Make an operation of b" }).click();
     await page.getByLabel("API (an existing one or a new name)").first().fill("odd");
     await page.keyboard.press("Tab");
     await page.getByRole("button", { name: "Create operation" }).click();
     await page.getByText("b calls odd.getXml now.").waitFor();
-    await page.locator(".cm-content").getByText("odd.getXml").waitFor();
+    await page.getByRole("treeitem", { name: "step b, operation" }).getByText("odd.getXml").waitFor();
     expect((await world.client.call(routes.listDrift, { query: { api: "odd" } })).drift).toEqual([]);
     expect((await world.client.call(routes.workflow, { params: { name: "drifting" } })).text).toContain(
       "operation: odd.getXml",

@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { choose, launch, signIn } from "./browser.js";
-import { arrived, faults, reset, World } from "./kit.js";
+import { arrived, faults, reset, until, World } from "./kit.js";
 
 const rounds = `copper-kettle: 1
 name: rounds
@@ -38,7 +38,7 @@ describe("runs by hand, in the console", () => {
   });
   const open = async (path: string): Promise<void> => void (await page.goto(world.url + path));
   const button = (name: string) => page.getByRole("button", { name, exact: true });
-  const state = (word: string) => page.locator("header.head").getByText(word, { exact: true }).waitFor();
+  const state = (word: string) => page.locator("header.page-head").getByText(word, { exact: true }).waitFor();
   const runId = (): string => new URL(page.url()).pathname.split("/").at(-1) as string;
   const greet = async (email: string) => world.settled((await world.run("greet-guest", { email })).id);
 
@@ -113,8 +113,8 @@ describe("runs by hand, in the console", () => {
     await state("succeeded");
     expect((await world.settled(runId())).response?.body).toEqual(["corrie", "eyrie"]);
     expect((await arrived(world.boards, "POST")).map(({ status }) => status)).toEqual([201, 403, 201]);
-    await button("Compare").click();
-    await page.getByRole("button", { name: "Compare" }).last().click();
+    await button("Compare …").click();
+    await page.getByRole("button", { name: "Compare", exact: true }).click();
     await page.waitForURL(`**/runs/${first.id}/compare/**`);
     const row = page.locator("tr.step").filter({ hasText: "round[1]/post" });
     await row.getByText("failed").waitFor();
@@ -126,11 +126,10 @@ describe("runs by hand, in the console", () => {
     await greet("odd@huts.example");
     await reset(world.stays, world.boards);
     await open("/workflows/greet-guest");
-    await page.getByLabel("Test post alone").click();
-    await button("Test this step").click();
-    await page.waitForURL(/\/runs\//);
-    await state("succeeded");
-    expect(await arrived(world.boards, "POST")).toHaveLength(1);
+    await page.getByRole("treeitem", { name: "step post, request" }).click();
+    await button("Send for real: POST").click();
+    await page.getByLabel("Step post").getByText("201 after").waitFor();
+    await until(async () => (await arrived(world.boards, "POST")).length === 1, "the board got the post");
     expect(await arrived(world.stays)).toHaveLength(0);
   });
 
@@ -144,7 +143,9 @@ describe("runs by hand, in the console", () => {
     await page.getByText("version 3", { exact: true }).first().waitFor();
     await page.getByRole("tab", { name: "Versions" }).click();
     await page.locator(".diff .removed").getByText("Good day").waitFor();
-    expect(await page.locator(".cm-content").textContent()).not.toContain("Good day");
+    await page.getByRole("tab", { name: "Build" }).click();
+    await page.getByRole("button", { name: "Text", exact: true }).click();
+    expect(await page.getByLabel("The workflow file").textContent()).not.toContain("Good day");
   });
 
   it("shows what a workflow keeps, and forgets it", async () => {
@@ -184,8 +185,8 @@ describe("runs by hand, in the console", () => {
     });
 
     it("say who is told, show the secret once, and what came of a try", async () => {
-      await open("/settings");
-      const card = page.locator(".v-card").filter({ hasText: "Notifications" });
+      await open("/settings/notifications");
+      const card = page.locator(".v-card").filter({ hasText: "Webhook" });
       const keep = card.getByRole("button", { name: "Save" });
       const address = `http://localhost:${(hook.address() as AddressInfo).port}/hook`;
       await page.getByLabel("Webhook URL").fill("office");
@@ -210,13 +211,15 @@ describe("runs by hand, in the console", () => {
       await button("Save").first().click();
       await page.getByText("deleted within a minute").waitFor();
       expect((await world.client.call(routes.retention)).days).toBe(30);
+      await button("Make a backup").click();
+      await page.getByText("The sealing key is not in it").waitFor();
+      await page.getByRole("link", { name: "Constants" }).click();
       await page.getByLabel("Name", { exact: true }).fill("season");
       await page.getByLabel("Value (JSON, or a plain text)").fill("2027");
       await button("Set").click();
       await page.getByLabel("Constants").getByText("season").waitFor();
       expect((await world.client.call(routes.constants)).constants).toMatchObject({ season: 2027 });
-      await button("Make a backup").click();
-      await page.getByText("The sealing key is not in it").waitFor();
+      await page.getByRole("link", { name: "Traffic" }).click();
       await page.getByLabel("Rate limits").getByText("stays-key").waitFor();
     });
   });

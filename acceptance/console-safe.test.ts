@@ -2,7 +2,7 @@ import { routes } from "@copper-kettle/contract";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { launch, signIn } from "./browser.js";
-import { World } from "./kit.js";
+import { until, World } from "./kit.js";
 
 const file = (note: string): string =>
   `copper-kettle: 1\nname: shared-draft\nsteps:\n  - { step: a, request: "GET \${constants.stays}/guests", using: stays-key }\n  - { step: b, note: ${note} }\n`;
@@ -24,42 +24,64 @@ describe("the console keeps people from losing what is theirs", () => {
 
   const params = { name: "shared-draft" };
   const draft = async (): Promise<string> => (await world.client.call(routes.workflow, { params })).text;
+  const text = () => page.getByLabel("The workflow file");
+  const openText = async (): Promise<void> => {
+    await page.getByRole("button", { name: "Text", exact: true }).click();
+    await text().waitFor();
+  };
   const type = async (from: string, to: string): Promise<void> => {
-    const editor = page.locator(".cm-content");
-    await editor.getByText(`note: ${from}`).click();
+    await text().getByText(`note: ${from}`).click();
     await page.keyboard.press("End");
     for (let count = 0; count < `${from} }`.length; count++) await page.keyboard.press("Backspace");
     await page.keyboard.type(`${to} }`);
   };
-  const keep = (): Promise<void> => page.getByRole("button", { name: "Save draft" }).click();
   const conflict = () => page.getByRole("alert", { name: "Changed by somebody else" });
+  const push = (note: string) =>
+    world.client.call(routes.pushWorkflow, { params, body: { text: file(note) } });
 
   it("a text that began from an older draft is not kept over a newer one, not even after a reload", async () => {
     await page.goto(`${world.url}/workflows/shared-draft`);
+    await openText();
+    await push("theirs");
     await type("one", "mine");
-    await world.client.call(routes.pushWorkflow, { params, body: { text: file("theirs") } });
-    await keep();
     await conflict().getByText("- { step: b, note: theirs }").waitFor();
     expect(await draft()).toBe(file("theirs"));
     await page.reload();
-    await conflict().waitFor();
-    await keep();
     await conflict().getByText("- { step: b, note: mine }").waitFor();
+    await page.keyboard.press("Control+s");
     expect(await draft()).toBe(file("theirs"));
   });
 
   it("shows what differs, and goes on with either, as somebody says", async () => {
     await conflict().getByRole("button", { name: "Keep mine, replace theirs" }).click();
-    await keep();
-    await page.getByText("Unsaved changes").waitFor({ state: "hidden" });
+    await page.getByText(/· saved \d/).waitFor();
     expect(await draft()).toBe(file("mine"));
+    await openText();
+    await push("newest");
     await type("mine", "again");
-    await world.client.call(routes.pushWorkflow, { params, body: { text: file("newest") } });
-    await keep();
     await conflict().getByRole("button", { name: "Take theirs, discard mine" }).click();
-    await page.locator(".cm-content").getByText("note: newest").waitFor();
-    expect(await page.getByText("Unsaved changes").count()).toBe(0);
+    await text().getByText("note: newest").waitFor();
+    await conflict().waitFor({ state: "detached" });
     expect(await draft()).toBe(file("newest"));
+    // What was discarded comes back with undo, and is then what is saved.
+    await page.getByRole("button", { name: "Undo" }).click();
+    await text().getByText("note: again").waitFor();
+    await until(async () => (await draft()) === file("again"), "the draft is what undo brought back");
+  });
+
+  it("keeps what is typed while the service is away, through a crash of the tab, and saves it when it is back", async () => {
+    const port = new URL(world.url).port;
+    await world.end("SIGKILL");
+    await type("again", "typed in the dark");
+    await page.getByText("not saved: the service does not respond").waitFor();
+    // Another tab has it, too: the first is gone.
+    const tab = await page.context().newPage();
+    await page.close();
+    page = tab;
+    world.env["COPPER_KETTLE_PORT"] = port;
+    await world.serve();
+    await page.goto(`${world.url}/workflows/shared-draft`);
+    await until(async () => (await draft()) === file("typed in the dark"), "what was typed is saved");
   });
 
   it("a credential is removed only after it was said who uses it", async () => {

@@ -54,7 +54,7 @@ describe("several tabs, and a service that goes away", () => {
     await tab.getByText("stopped").first().waitFor();
     page = tab;
     for (const other of pages) if (other !== page) await other.close();
-    expect(await page.title()).toBe(`${again.id} – Run · Copper Kettle`);
+    expect(await page.title()).toBe(`nap, run ${again.id} · Copper Kettle`);
   });
 
   it("says that the service is away, and reads everything anew when it is back", async () => {

@@ -25,7 +25,8 @@ describe("the console", () => {
   it("shows the first steps while there is something to do first", async () => {
     await open("/");
     await page.getByText("First steps").waitFor();
-    await page.getByText("Start run").waitFor();
+    await page.getByRole("button", { name: "all" }).click();
+    await page.getByRole("link", { name: "Start a run" }).waitFor();
     expect((await world.client.call(routes.home)).firstSteps).toMatchObject({ runs: 0 });
   });
 
@@ -90,7 +91,12 @@ describe("the console", () => {
     await page.getByText("Step guest failed").waitFor();
     expect(await page.getByRole("alert").first().textContent()).toContain("403 (Forbidden) from");
     await open("/");
-    await page.locator("tr").filter({ hasText: "The office is closed." }).first().click();
+    await page
+      .getByLabel("Needs you")
+      .getByRole("listitem")
+      .filter({ hasText: "The office is closed." })
+      .getByRole("link", { name: "Open" })
+      .click();
     await page.waitForURL(`${world.url}/runs/${id}`);
   });
 
@@ -103,13 +109,21 @@ describe("the console", () => {
     const detail = page.getByLabel("Step made");
     await detail.getByText(`POST ${world.stays.url}/guests`).waitFor();
     await detail.getByText("Bearer •••").waitFor();
-    await page.getByLabel("The API's response, if you know it").fill("{broken");
-    await page.getByRole("button", { name: "It went through, continue" }).click();
-    await page.getByText("The response is not JSON").waitFor();
-    await page
-      .getByLabel("The API's response, if you know it")
-      .fill('{ "status": 201, "body": { "id": "g-3" } }');
-    await page.getByRole("button", { name: "It went through, continue" }).click();
+    const card = page.getByLabel("Decide about made");
+    await card.getByText("it has no idempotency key").waitFor();
+    await card.getByText("fresh reads what it gives").waitFor();
+    // What the API says now: the step that looked before is asked again, and its answer taken over.
+    await card.getByRole("button", { name: "Ask now" }).click();
+    await card.getByRole("button", { name: "Take this as its response" }).click();
+    const response = card.getByLabel("The API's response, if you know it");
+    await expect
+      .poll(() => response.inputValue(), { timeout: 20_000 })
+      .toContain('"email": "ines@alpha.example"');
+    await response.fill("{broken");
+    await card.getByRole("button", { name: "Continue the run" }).click();
+    await card.getByText("The response is not JSON").waitFor();
+    await response.fill('{ "status": 201, "body": { "id": "g-3" } }');
+    await card.getByRole("button", { name: "Continue the run" }).click();
     await page.getByText("succeeded", { exact: true }).first().waitFor();
     expect(await arrived(world.stays, "POST")).toHaveLength(1);
     expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-3" });
@@ -128,24 +142,27 @@ describe("the console", () => {
     const good = "copper-kettle: 1\nname: typed\ntitle: Typed\nsteps:\n  - { step: a, note: hello }\n";
     await world.publish(good);
     await open("/workflows/typed");
-    const editor = page.locator(".cm-content");
+    await page.getByRole("button", { name: "Text", exact: true }).click();
+    const editor = page.getByLabel("The workflow file");
     await editor.click();
     await page.keyboard.press("Control+End");
     await page.keyboard.type("  - { step: b, not: x }\n");
     await page.getByText('There is no step kind "not"').first().waitFor();
-    expect(await page.getByRole("button", { name: "Publish" }).isDisabled()).toBe(true);
-    // What was typed survives a reload.
+    expect(await page.getByRole("button", { name: "Publish …" }).isDisabled()).toBe(true);
+    // It is saved by itself, and is still there after a reload.
+    await page.getByText(/· saved \d/).waitFor();
     await page.reload();
-    await page.getByText("Unsaved changes").waitFor();
     await page.getByText('There is no step kind "not"').first().waitFor();
-    await page.getByRole("button", { name: "Save draft" }).click();
-    await page.getByText("newer draft").waitFor();
+    await page.getByText("Draft, differs from version 1").waitFor();
     expect((await world.client.call(routes.workflow, { params: { name: "typed" } })).problems).toBe(1);
+    await page.getByRole("button", { name: "Text", exact: true }).click();
     await editor.click();
     await page.keyboard.press("Control+A");
     await page.keyboard.insertText(`${good}  - { step: b, note: x }\n`);
-    await page.getByRole("button", { name: "Publish" }).click();
-    await page.getByText("version 2").waitFor();
+    await page.getByRole("button", { name: "Publish …" }).click();
+    await page.getByLabel("Publish", { exact: true }).getByText("+  - { step: b, note: x }").waitFor();
+    await page.getByRole("button", { name: "Publish", exact: true }).click();
+    await page.getByText("Version 2 is in force").waitFor();
     expect(
       (await world.client.call(routes.workflow, { params: { name: "typed" } })).outline.map(
         (step) => step.name,
@@ -170,7 +187,8 @@ describe("the console", () => {
         () => getComputedStyle(document.querySelector(".v-application") as Element).backgroundColor,
       );
     const before = await ground();
-    await page.getByLabel("Change between light and dark").click();
+    await page.getByRole("button", { name: /^Account/ }).click();
+    await page.getByText(/^(Dark|Light) theme$/).click();
     expect(await ground()).not.toBe(before);
     const after = await ground();
     await page.reload();

@@ -39,6 +39,7 @@ import { Checkpoints } from "./store/checkpoints.js";
 import { openDatabase } from "./store/database.js";
 import { DriftStore } from "./store/drift.js";
 import { SampleStore } from "./store/samples.js";
+import { AttentionStore } from "./store/attention.js";
 import { SettingStore } from "./store/settings.js";
 import { RememberedStore } from "./store/remembered.js";
 import { Forgetting } from "./store/forgetting.js";
@@ -108,31 +109,24 @@ export async function startService(config: Config): Promise<Service> {
   const sealing = await Sealing.open(writer, join(folder, "sealing.key"), config.key);
   const { sealer } = sealing;
   const blobs = new Blobs(join(folder, "blobs"));
-  const usable = new UsableCredentials(writer);
-  await usable.loadAll();
-  const credentials = new CredentialStore(writer, sealer, usable);
-  await credentials.loadAll();
-  const tokens = new TokenStore(writer, sealer, credentials.masks, usable);
-  await tokens.loadAll();
+  const usable = await loaded(new UsableCredentials(writer));
+  const credentials = await loaded(new CredentialStore(writer, sealer, usable));
+  const tokens = await loaded(new TokenStore(writer, sealer, credentials.masks, usable));
   const activity = new ActivityStore(writer);
   const log = pino(
     { level: config.logLevel, base: null, timestamp: pino.stdTimeFunctions.isoTime },
     { write: (line: string) => void process.stderr.write(credentials.masks.text(line)) },
   );
   if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
-  const constants = new ConstantStore(writer);
-  await constants.loadAll();
-  const drift = new DriftStore(writer);
-  await drift.loadAll();
-  const apis = new ApiStore(writer, blobs, drift);
-  await apis.loadAll();
+  const constants = await loaded(new ConstantStore(writer));
+  const drift = await loaded(new DriftStore(writer));
+  const apis = await loaded(new ApiStore(writer, blobs, drift));
   const eventStore = new EventStore(writer, sealer, credentials.masks);
   await eventStore.loadSamples();
   const workflows = new WorkflowStore(writer, apis, eventStore);
   await workflows.grants.loadAll();
   const journals = new JournalStore(store, writer, blobs, sealer);
-  const settings = new SettingStore(writer, sealer);
-  await settings.loadAll();
+  const settings = await loaded(new SettingStore(writer, sealer));
   const outbound = { ...config, userAgent: `copper-kettle/${version}` };
   const { transport, networks, rule } = assembleOutbound(outbound, { settings, apis, credentials });
   const reader = new AsideReader();
@@ -154,8 +148,7 @@ export async function startService(config: Config): Promise<Service> {
     now,
   });
   const uses = new CredentialUses(credentials, keeper, activity, now);
-  const remembered = new RememberedStore(writer, sealer, now);
-  await remembered.loadAll();
+  const remembered = await loaded(new RememberedStore(writer, sealer, now));
   const [rateLimiter, tally] = [new RateLimiter(apis, now), new Tally(journals, now)];
   const runner = new Runner({
     journals,
@@ -229,6 +222,7 @@ export async function startService(config: Config): Promise<Service> {
     writer,
     apis,
     drift,
+    attention: new AttentionStore(writer),
     samples: new SampleStore(writer),
     tries: new TryStore(writer),
     tokens,
@@ -351,4 +345,10 @@ export async function startService(config: Config): Promise<Service> {
       log.info("stopped");
     },
   };
+}
+
+/** A store once it has read what it keeps in memory. */
+async function loaded<T extends { loadAll: () => Promise<unknown> }>(store: T): Promise<T> {
+  await store.loadAll();
+  return store;
 }

@@ -1,74 +1,59 @@
 <script setup lang="ts">
-import {
-  mdiCloudOutline,
-  mdiCogOutline,
-  mdiFormatListBulleted,
-  mdiHomeOutline,
-  mdiKeyOutline,
-  mdiSourceBranch,
-  mdiThemeLightDark,
-} from "@mdi/js";
 import { computed, watch } from "vue";
 import { useRoute } from "vue-router";
-import { useTheme } from "vuetify";
 import { shared } from "./api.js";
 import { when } from "./logic/format.js";
 import { followService } from "./logic/live.js";
 import SignInNotice from "./parts/credential/SignInNotice.vue";
-import { rememberTheme } from "./theme.js";
+import AccountMenu from "./parts/frame/AccountMenu.vue";
+import GlobalSearch from "./parts/frame/GlobalSearch.vue";
 
-const theme = useTheme();
 const route = useRoute();
 const bare = computed(() => route.name === "sign-in");
+const isIn = computed(() => shared.signedIn && route.name !== undefined && !bare.value);
+/** Each page stands in a section, which the navigation marks. */
 const pages = [
-  { to: "/", title: "Home", icon: mdiHomeOutline },
-  { to: "/apis", title: "APIs", icon: mdiCloudOutline },
-  { to: "/credentials", title: "Credentials", icon: mdiKeyOutline },
-  { to: "/workflows", title: "Workflows", icon: mdiSourceBranch },
-  { to: "/runs", title: "Runs", icon: mdiFormatListBulleted },
-  { to: "/settings", title: "Settings", icon: mdiCogOutline },
+  { to: "/", title: "Home", section: /^\/$/ },
+  { to: "/apis", title: "APIs", section: /^\/(apis|add-api)/ },
+  { to: "/credentials", title: "Credentials", section: /^\/(credentials|add-credential)/ },
+  { to: "/workflows", title: "Workflows", section: /^\/(workflows|add-workflow)/ },
+  { to: "/runs", title: "Runs", section: /^\/runs/ },
+  { to: "/settings", title: "Settings", section: /^\/(settings|network)/ },
 ];
 
 // Not before it is known which page this is: whoever signs in has no session yet.
-watch(
-  () => shared.signedIn && route.name !== undefined && !bare.value,
-  (isIn) => isIn && followService(),
-  { immediate: true },
-);
+watch(isIn, (now) => now && followService(), { immediate: true });
 
-function turnTheme(): void {
-  const next = theme.global.name.value === "dark" ? "light" : "dark";
-  theme.change(next);
-  rememberTheme(next);
+function toPage(): void {
+  document.querySelector<HTMLElement>("main")?.focus();
 }
 </script>
 
 <template>
   <v-app>
-    <v-app-bar flat density="compact" border="b" color="surface">
+    <a v-if="isIn" class="skip" href="#page" @click.prevent="toPage">Go to the page</a>
+    <v-app-bar flat height="44" border="b" color="surface">
       <router-link to="/" class="brand" aria-label="Copper Kettle, home">
-        <img src="/vessel.svg" alt="" width="24" height="24" />
+        <img src="/vessel.svg" alt="" width="22" height="22" />
         <span>Copper Kettle</span>
       </router-link>
-      <nav v-if="!bare" class="nav" aria-label="Pages">
-        <v-btn
+      <nav v-if="isIn" class="nav" aria-label="Pages">
+        <router-link
           v-for="page in pages"
           :key="page.to"
           :to="page.to"
-          :exact="page.to === '/'"
-          :prepend-icon="page.icon"
-          variant="text"
-          size="small"
+          :class="{ here: page.section.test(route.path) }"
+          :aria-current="page.section.test(route.path) ? 'page' : undefined"
+          >{{ page.title }}</router-link
         >
-          {{ page.title }}
-        </v-btn>
       </nav>
       <v-spacer />
-      <v-btn icon variant="text" size="small" aria-label="Change between light and dark" @click="turnTheme">
-        <v-icon :icon="mdiThemeLightDark" size="20" />
-      </v-btn>
+      <template v-if="isIn">
+        <GlobalSearch />
+        <AccountMenu />
+      </template>
     </v-app-bar>
-    <v-main tabindex="-1">
+    <v-main id="page" tabindex="-1">
       <v-alert v-if="shared.awaySince !== undefined && !bare" type="warning" class="away" role="status">
         The service does not respond, since {{ when(new Date(shared.awaySince).toISOString()) }}. What you see
         may be old; it is read again as soon as the service is back.
@@ -83,38 +68,74 @@ function turnTheme(): void {
 .v-main:focus {
   outline: none;
 }
+.skip {
+  position: fixed;
+  top: -60px;
+  left: 8px;
+  z-index: 2000;
+  padding: 6px 12px;
+  background: rgb(var(--v-theme-surface));
+  border: 1px solid var(--line);
+}
+.skip:focus {
+  top: 6px;
+}
 .away {
   position: sticky;
-  top: 48px;
+  top: var(--bar);
   z-index: 5;
 }
 .brand {
   display: flex;
   align-items: center;
-  gap: 8px;
-  margin: 0 12px;
-  font-weight: 600;
+  gap: 10px;
+  margin: 0 14px 0 16px;
+  font-weight: 700;
   text-decoration: none;
-  color: inherit;
+  color: inherit !important;
   white-space: nowrap;
 }
 .nav {
   display: flex;
+  align-self: stretch;
+  align-items: stretch;
   gap: 2px;
+  min-width: 0;
+  overflow-x: auto;
+  scrollbar-width: thin;
 }
-@media (max-width: 600px) {
+.nav a {
+  display: flex;
+  align-items: center;
+  padding: 0 10px;
+  margin: 6px 0 5px;
+  border-radius: 4px;
+  border-bottom: 2px solid transparent;
+  color: inherit !important;
+  text-decoration: none;
+  white-space: nowrap;
+}
+.nav a:hover {
+  background: var(--soft);
+}
+.nav a.here {
+  background: var(--soft);
+  border-bottom-color: var(--copper);
+  color: var(--copper) !important;
+  font-weight: 600;
+}
+.nav a:focus-visible {
+  outline-offset: -2px;
+}
+@media (max-width: 700px) {
   .brand span {
     display: none;
   }
   .brand {
     margin: 0 6px;
   }
-  .nav :deep(.v-btn__prepend) {
-    display: none;
-  }
-  .nav :deep(.v-btn) {
-    min-width: 0;
-    padding: 0 6px;
+  .nav a {
+    padding: 0 7px;
   }
 }
 </style>

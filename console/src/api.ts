@@ -4,12 +4,20 @@ import { reactive } from "vue";
 /** The service's API, with the console's session. */
 export const api = createClient({
   baseUrl: "",
-  fetch: (input, init) => fetch(input, { ...init, credentials: "same-origin" }),
+  fetch: async (input, init) => {
+    const response = await fetch(input, { ...init, credentials: "same-origin" });
+    if (response.ok) shared.wasIn = true;
+    return response;
+  },
 });
 
 /** What every page may want to know. */
 export const shared = reactive({
   signedIn: true,
+  /** Why nobody is signed in any more, where somebody was: the session came to its end, or they signed out. */
+  ended: undefined as "over" | "out" | undefined,
+  /** Whether anybody was signed in since this page was opened. */
+  wasIn: false,
   notice: "",
   /** Since when the service does not respond, in milliseconds since 1970. */
   awaySince: undefined as number | undefined,
@@ -20,7 +28,10 @@ export const shared = reactive({
 /** A sentence for people about something that went wrong; also notes that the session is over. */
 export function sentence(error: unknown): string {
   if (error instanceof ProblemError) {
-    if (error.problem.status === 401) shared.signedIn = false;
+    if (error.problem.status === 401) {
+      if (shared.wasIn) shared.ended ??= "over";
+      shared.signedIn = false;
+    }
     return error.problem.detail ?? error.problem.title;
   }
   if (error instanceof Unreachable)

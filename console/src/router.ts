@@ -1,6 +1,7 @@
 import { watch } from "vue";
 import { createRouter, createWebHistory } from "vue-router";
 import { shared } from "./api.js";
+import { followPlaces } from "./logic/place.js";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -8,6 +9,11 @@ export const router = createRouter({
     { path: "/", name: "home", component: () => import("./pages/HomePage.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignInPage.vue") },
     { path: "/workflows", name: "workflows", component: () => import("./pages/WorkflowsPage.vue") },
+    {
+      path: "/add-workflow",
+      name: "new-workflow",
+      component: () => import("./pages/NewWorkflowPage.vue"),
+    },
     {
       path: "/workflows/:name",
       name: "workflow",
@@ -43,8 +49,13 @@ export const router = createRouter({
       component: () => import("./pages/ComparePage.vue"),
       props: true,
     },
-    { path: "/network", name: "network", component: () => import("./pages/NetworkPage.vue") },
-    { path: "/settings", name: "settings", component: () => import("./pages/SettingsPage.vue") },
+    { path: "/network", redirect: "/settings/network" },
+    {
+      path: "/settings/:part?",
+      name: "settings",
+      component: () => import("./pages/SettingsPage.vue"),
+      props: true,
+    },
     {
       path: "/runs/:id/expressions",
       name: "expressions",
@@ -55,6 +66,8 @@ export const router = createRouter({
   ],
 });
 
+followPlaces(router);
+
 const titles: Record<string, string> = {
   home: "Home",
   apis: "APIs",
@@ -62,11 +75,11 @@ const titles: Record<string, string> = {
   credentials: "Credentials",
   "new-credential": "Add a credential",
   workflows: "Workflows",
+  "new-workflow": "New workflow",
   runs: "Runs",
   run: "Run",
   compare: "Compare runs",
   expressions: "Expressions",
-  network: "Network",
   settings: "Settings",
   "sign-in": "Sign in",
 };

@@ -25,6 +25,7 @@ import { operationsRoutes } from "./operations.js";
 import { driftRoutes } from "./drift.js";
 import { samplesRoutes } from "./samples.js";
 import { triesRoutes } from "./tries.js";
+import { catalogueRoutes } from "./catalogue.js";
 import { credentialsRoutes } from "./credentials.js";
 import { activityRoutes } from "./activity.js";
 
@@ -57,6 +58,7 @@ export const routes = {
   ...driftRoutes,
   ...samplesRoutes,
   ...triesRoutes,
+  ...catalogueRoutes,
   ...credentialsRoutes,
   ...activityRoutes,
 } as const;

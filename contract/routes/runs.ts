@@ -143,6 +143,9 @@ export type RunOptionsInput = z.input<typeof runOptions>;
 
 export const count = (most: number, usual: number) => z.coerce.number().int().min(1).max(most).default(usual);
 
+/** A time with its zone (RFC 3339), or a day, which begins at midnight UTC. */
+const moment = z.union([z.iso.datetime({ offset: true }), z.iso.date()]);
+
 export const runsRoutes = {
   startRun: route({
     method: "POST",
@@ -167,16 +170,31 @@ export const runsRoutes = {
   listRuns: route({
     method: "GET",
     path: "/api/runs",
-    summary: "List runs, newest first",
+    summary: "List runs, newest first if no other order is given",
     query: z.object({
       workflow: z.string().optional(),
       state: z.string().optional().meta({ description: "One or more states, separated by commas." }),
       text: z.string().optional(),
       event: z.string().optional().meta({ description: "Only those that this event of a trigger started." }),
       before: z.string().optional().meta({ description: "The id of the last run on the previous page." }),
+      since: moment.optional().meta({ description: "Only runs that were created at this time or later." }),
+      until: moment.optional().meta({ description: "Only runs that were created before this time." }),
+      order: z
+        .enum(["newest", "oldest", "longest", "most-calls", "most-problems"])
+        .default("newest")
+        .meta({ description: "`before` goes with the newest first." }),
+      skip: z.coerce.number().int().min(0).max(100_000).default(0),
+      counted: z
+        .enum(["true", "false"])
+        .optional()
+        .meta({ description: "Whether the runs that fit are counted; beyond 10,000 they are not." }),
       limit: count(200, 50),
     }),
-    output: z.object({ runs: z.array(run), more: z.boolean() }),
+    output: z.object({
+      runs: z.array(run),
+      more: z.boolean(),
+      total: z.number().optional().meta({ description: "How many fit, where they were counted." }),
+    }),
     status: 200,
     needs: "token",
   }),

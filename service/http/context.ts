@@ -9,6 +9,7 @@ import type { TokenKeeper } from "../oauth/keeper.js";
 import type { TokenRequests } from "../oauth/requests.js";
 import type { SignIns } from "../oauth/sign-in.js";
 import type { Sealing } from "../sealing/sealing.js";
+import type { AttentionStore } from "../store/attention.js";
 import type { ActivityStore } from "../store/activity.js";
 import type { ApiStore } from "../store/apis.js";
 import type { Blobs } from "../store/blobs.js";
@@ -58,6 +59,7 @@ export interface Context {
   writer: Writer;
   apis: ApiStore;
   drift: DriftStore;
+  attention: AttentionStore;
   samples: SampleStore;
   tries: TryStore;
   tokens: TokenStore;

@@ -18,6 +18,7 @@ import { many } from "./migrations/0019-many.js";
 import { looks } from "./migrations/0020-looks.js";
 import { keyedAs } from "./migrations/0021-keyed-as.js";
 import { logins } from "./migrations/0022-logins.js";
+import { putAside } from "./migrations/0023-put-aside.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -55,6 +56,7 @@ export const migrations: Migration[] = [
   { name: "0020-looks", statements: looks },
   { name: "0021-keyed-as", statements: keyedAs },
   { name: "0022-logins", statements: logins },
+  { name: "0023-put-aside", statements: putAside },
 ];
 
 /** The database was written by a later version, which this one would misread. */

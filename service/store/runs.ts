@@ -1,4 +1,4 @@
-import { literal, Op, where as whereValue, type WhereOptions } from "sequelize";
+import { literal, Op, where as whereValue, type Order, type WhereOptions } from "sequelize";
 import { select, selectList, type Store } from "./database.js";
 import { RunRow, type RunRecord } from "./models.js";
 import type { Woken } from "./waits.js";
@@ -16,9 +16,21 @@ export interface RunFilter {
   /** Only those that one event of a trigger started, between the first and the last of them. */
   event?: { id: string; first: string; last: string } | undefined;
   createdSince?: number | undefined;
+  createdBefore?: number | undefined;
   /** Only runs with so many calls or fewer. */
   mostCalls?: number | undefined;
 }
+
+/** In which order a list of runs is. */
+export type RunOrder = "newest" | "oldest" | "longest" | "most-calls" | "most-problems";
+
+const orders: Record<RunOrder, [ReturnType<typeof literal>, "DESC"][]> = {
+  newest: [],
+  oldest: [],
+  longest: [[literal("coalesce(ended_at, unixepoch() * 1000) - started_at"), "DESC"]],
+  "most-calls": [[literal("calls"), "DESC"]],
+  "most-problems": [[literal("problems"), "DESC"]],
+};
 
 /** The columns of a run under the names of its record. */
 const columns = Object.entries({
@@ -79,9 +91,25 @@ export class RunStore {
     return new Map(rows.map(({ id, workflow }) => [id, workflow]));
   }
 
-  /** The newest first. */
-  list(filter: RunFilter, limit: number): Promise<RunRecord[]> {
-    return RunRow.findAll({ where: whereOf(filter), order: [["id", "DESC"]], limit, raw: true });
+  /** The newest first, if no other order is asked for. */
+  list(
+    filter: RunFilter,
+    limit: number,
+    { order = "newest", skip = 0 }: { order?: RunOrder; skip?: number } = {},
+  ): Promise<RunRecord[]> {
+    const by = [...orders[order], ["id", order === "oldest" ? "ASC" : "DESC"]] as Order;
+    return RunRow.findAll({ where: whereOf(filter), order: by, limit, offset: skip, raw: true });
+  }
+
+  /** How many fit, counted up to a number. */
+  async count(filter: RunFilter, most: number): Promise<number> {
+    const found = await RunRow.findAll({
+      attributes: [[literal("1"), "one"]],
+      where: whereOf(filter),
+      limit: most,
+      raw: true,
+    });
+    return found.length;
   }
 
   /** Those that sleep until a time, the next one first. */
@@ -195,7 +223,7 @@ export class RunStore {
 }
 
 function whereOf(filter: RunFilter): WhereOptions<RunRow> {
-  const { workflow, states, before, text, unended, createdSince, mostCalls, event } = filter;
+  const { workflow, states, before, text, unended, createdSince, createdBefore, mostCalls, event } = filter;
   const where: WhereOptions<RunRow>[] = [];
   // With the second condition SQLite goes by the index of the workflow's runs.
   if (workflow !== undefined) where.push({ workflow, id: { [Op.gt]: "" } });
@@ -203,6 +231,7 @@ function whereOf(filter: RunFilter): WhereOptions<RunRow> {
   if (before !== undefined) where.push({ id: { [Op.lt]: before } });
   if (unended) where.push({ endedAt: null });
   if (createdSince !== undefined) where.push({ createdAt: { [Op.gte]: createdSince } });
+  if (createdBefore !== undefined) where.push({ createdAt: { [Op.lt]: createdBefore } });
   if (mostCalls !== undefined) where.push({ calls: { [Op.lte]: mostCalls } });
   if (event) {
     where.push({ id: { [Op.between]: [event.first, event.last] } });

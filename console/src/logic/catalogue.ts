@@ -17,7 +17,7 @@ export async function catalogueOf(text: string): Promise<Catalogue> {
     [...text.matchAll(/\boperation:\s*["']?([a-z0-9][a-z0-9-]*)\./g)].map(([, name]) => name as string),
   );
   const found = new Map<string, Known>();
-  await Promise.all([...names].map(async (name) => found.set(name, await load(name))));
+  await Promise.all([...names].map(async (name) => found.set(name, await describedApi(name))));
   const workflow = /^name:\s*["']?([a-z0-9-]+)/m.exec(text)?.[1];
   const shapes = workflow === undefined ? {} : await loadShapes(workflow);
   return {
@@ -44,7 +44,8 @@ function loadShapes(name: string): Promise<Record<string, JsonObject>> {
 /** A sample was saved: what was asked for is out of date. */
 export const forgetShapes = (workflow: string): boolean => askedShapes.delete(workflow);
 
-function load(name: string): Promise<Known> {
+/** What the document of an API says; undefined if there is none. Asked for once, and again after a while. */
+export function describedApi(name: string): Promise<Known> {
   let loading = asked.get(name);
   if (!loading) {
     loading = api.call(routes.apiDocument, { params: { name } }).then(

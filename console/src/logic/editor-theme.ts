@@ -9,19 +9,24 @@ export const editorTheme = EditorView.theme({
     color: "rgba(var(--v-theme-on-surface), 0.6)",
     border: "none",
   },
-  ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "rgba(128,128,128,0.1)" },
+  ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "var(--soft)" },
   ".cm-cursor": { borderLeftColor: "currentColor" },
   "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": {
-    backgroundColor: "rgba(128,128,128,0.3) !important",
+    backgroundColor: "var(--line) !important",
   },
   ".cm-tooltip-autocomplete ul li": { padding: "2px 8px" },
   ".cm-tooltip-autocomplete ul li[aria-selected]": {
     backgroundColor: "rgb(var(--v-theme-primary))",
     color: "rgb(var(--v-theme-surface))",
   },
+  ".cx-hole": { color: "rgb(var(--v-theme-primary))", borderBottom: "1px dotted rgb(var(--v-theme-dim))" },
+  ".cx-text": { color: "rgb(var(--v-theme-success))" },
+  ".cx-number": { color: "rgb(var(--v-theme-info))" },
+  ".cx-root": { color: "rgb(var(--v-theme-primary))" },
+  ".cx-call": { color: "rgb(var(--v-theme-secondary))" },
   ".cm-tooltip": {
     backgroundColor: "rgb(var(--v-theme-surface))",
     color: "rgb(var(--v-theme-on-surface))",
-    border: "1px solid rgba(128,128,128,0.4)",
+    border: "1px solid var(--line)",
   },
 });

@@ -19,8 +19,9 @@ const types = {
   constant: "constant",
 };
 
-function resultOf(
-  { from, options }: Completions,
+/** What could stand at the caret, as the text editor offers it. */
+export function completionOptions(
+  { from, options }: Pick<Completions, "from" | "options">,
   offset: number,
   explicit: boolean,
 ): CompletionResult | null {
@@ -44,7 +45,7 @@ export function expressionCompletion(scope: () => ShapeScope): Extension {
     icons: false,
     override: [
       ({ state, pos, explicit }: CompletionContext) =>
-        resultOf(complete(state.doc.toString(), pos, scope()), 0, explicit),
+        completionOptions(complete(state.doc.toString(), pos, scope()), 0, explicit),
     ],
   });
 }
@@ -83,7 +84,7 @@ export const fileCompletion: Extension = autocompletion({
       if (!line.text.includes("${") && line.text.search(bare) < 0) return null;
       const text = state.doc.toString();
       const scope = scopeAtLine(text, line.number, await catalogueOf(text));
-      return resultOf(completeInFile(line.text, column, scope), line.from, explicit);
+      return completionOptions(completeInFile(line.text, column, scope), line.from, explicit);
     },
   ],
 });

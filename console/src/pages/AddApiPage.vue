@@ -6,6 +6,7 @@ import { api, sentence } from "../api.js";
 import { pastedKind, suggestedName } from "../logic/pasted.js";
 import AddFromDocument from "../parts/api/AddFromDocument.vue";
 import AddFromRequest from "../parts/api/AddFromRequest.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const route = useRoute();
 const known = ref<string[]>([]);
@@ -67,7 +68,10 @@ const nameFault = computed(() =>
 
 <template>
   <div class="page">
-    <h1 class="mb-3">{{ known.includes(name) ? `More for ${name}` : "Describe an API" }}</h1>
+    <PageHead
+      :title="known.includes(name) ? `More for ${name}` : 'Describe an API'"
+      :up="[{ title: 'APIs', to: '/apis' }]"
+    />
     <div class="two">
       <v-card class="pa-4">
         <p class="dim mb-2">

@@ -7,6 +7,7 @@ import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
 import DriftTable from "../parts/api/DriftTable.vue";
 import MethodMark from "../parts/shared/MethodMark.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();
@@ -63,17 +64,21 @@ async function remove(): Promise<void> {
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-progress-linear v-if="!about && !fault" indeterminate />
     <template v-if="about">
-      <header class="head mb-3">
-        <h1>{{ about.title }}</h1>
-        <span class="mono dim">{{ name }}</span>
+      <PageHead
+        :title="about.title"
+        :name="name"
+        :tab="`${name}, API`"
+        :up="[{ title: 'APIs', to: '/apis' }]"
+      >
         <span class="dim"
           >{{ about.version ? `version ${about.version}, ` : "" }}revision {{ about.revision }}</span
         >
-        <v-spacer />
-        <v-btn :to="{ path: '/add-api', query: { name } }" :prepend-icon="mdiPlus"
-          >Add an operation or a newer document</v-btn
-        >
-      </header>
+        <template #actions>
+          <v-btn :to="{ path: '/add-api', query: { name } }" :prepend-icon="mdiPlus"
+            >Add an operation or a newer document</v-btn
+          >
+        </template>
+      </PageHead>
       <div class="two">
         <v-card class="pa-3">
           <v-text-field

@@ -2,10 +2,10 @@
 import { routes, type ApiSummary, type Drift } from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
-import { useRouter } from "vue-router";
-import { api, sentence } from "../api.js";
 
-const router = useRouter();
+import { api, sentence } from "../api.js";
+import PageHead from "../parts/shared/PageHead.vue";
+
 const apis = ref<ApiSummary[]>();
 const drift = ref<Drift[]>([]);
 const fault = ref("");
@@ -33,10 +33,11 @@ const drifts = computed(() => {
 
 <template>
   <div class="page">
-    <div class="head mb-3">
-      <h1>APIs</h1>
-      <v-btn to="/add-api" color="primary" variant="flat" :prepend-icon="mdiPlus">Describe an API</v-btn>
-    </div>
+    <PageHead title="APIs">
+      <template #actions>
+        <v-btn to="/add-api" color="primary" variant="flat" :prepend-icon="mdiPlus">Describe an API</v-btn>
+      </template>
+    </PageHead>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-progress-linear v-if="!apis && !fault" indeterminate />
     <v-card v-if="apis" class="pa-2">
@@ -55,24 +56,16 @@ const drifts = computed(() => {
           </tr>
         </thead>
         <tbody>
-          <tr
-            v-for="item in apis"
-            :key="item.name"
-            class="link"
-            tabindex="0"
-            @click="router.push(`/apis/${item.name}`)"
-            @keydown.enter="router.push(`/apis/${item.name}`)"
-          >
+          <tr v-for="item in apis" :key="item.name" class="link">
             <td>
-              <router-link class="font-weight-medium" :to="`/apis/${item.name}`">{{
-                item.title
-              }}</router-link>
-              <div class="dim mono">{{ item.name }}</div>
+              <router-link class="whole" :to="`/apis/${item.name}`"
+                ><b>{{ item.title }}</b> <span class="dim mono">{{ item.name }}</span></router-link
+              >
             </td>
             <td>{{ item.operations }}</td>
             <td class="wide mono">{{ item.server ?? "none" }}</td>
             <td class="wide">
-              <router-link v-if="item.credential" :to="`/credentials/${item.credential}`" @click.stop>{{
+              <router-link v-if="item.credential" class="above" :to="`/credentials/${item.credential}`">{{
                 item.credential
               }}</router-link>
             </td>

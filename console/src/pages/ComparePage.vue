@@ -3,8 +3,10 @@ import { routes, type OutputOf } from "@copper-kettle/contract";
 import { printForPeople, printJson } from "@copper-kettle/core";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
-import { took, when } from "../logic/format.js";
+import { took } from "../logic/format.js";
+import TimeText from "../parts/shared/TimeText.vue";
 import StateMark from "../parts/shared/StateMark.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const props = defineProps<{ id: string; other: string }>();
 const compared = ref<OutputOf<typeof routes.compareRuns>>();
@@ -36,11 +38,17 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!compared && !fault" indeterminate />
     <template v-if="compared">
-      <header class="head">
-        <h1>Two runs of {{ compared.first.workflow }}</h1>
-        <v-spacer />
-        <v-checkbox v-model="all" label="Show steps without differences" density="compact" hide-details />
-      </header>
+      <PageHead
+        :title="`Two runs of ${compared.first.workflow}`"
+        :up="[
+          { title: 'Runs', to: '/runs' },
+          { title: compared.first.id, to: `/runs/${compared.first.id}` },
+        ]"
+      >
+        <template #actions>
+          <v-checkbox v-model="all" label="Show steps without differences" density="compact" hide-details />
+        </template>
+      </PageHead>
       <v-card>
         <table class="lines" aria-label="The runs, step by step">
           <thead>
@@ -50,10 +58,11 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
                 <router-link class="mono" :to="`/runs/${run.id}`">{{ run.id }}</router-link>
                 <div class="about">
                   <StateMark :state="run.state" />
-                  <span>{{ when(run.createdAt) }}</span>
+                  <TimeText :at="run.createdAt" />
+                  <span v-if="run.rehearsal" class="mark text-info">rehearsal</span>
                   <span>{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
                   <span>{{ took(run) }}</span>
-                  <span>{{ run.calls }} calls</span>
+                  <span>{{ run.calls }} {{ run.calls === 1 ? "call" : "calls" }}</span>
                 </div>
               </th>
             </tr>
@@ -65,14 +74,14 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
                 <td>
                   {{ step.first ?? "did not run" }}
                   <span class="dim"
-                    >{{ time(step.took[0])
+                    >{{ step.path === "" ? "" : time(step.took[0])
                     }}{{ step.attempts[0] > 1 ? `, ${step.attempts[0]} attempts` : "" }}</span
                   >
                 </td>
                 <td>
                   {{ step.second ?? "did not run" }}
                   <span class="dim"
-                    >{{ time(step.took[1])
+                    >{{ step.path === "" ? "" : time(step.took[1])
                     }}{{ step.attempts[1] > 1 ? `, ${step.attempts[1]} attempts` : "" }}</span
                   >
                 </td>

@@ -8,6 +8,7 @@ import CredentialActions from "../parts/credential/CredentialActions.vue";
 import CredentialEditor from "../parts/credential/CredentialEditor.vue";
 import CredentialFacts from "../parts/credential/CredentialFacts.vue";
 import CredentialMark from "../parts/shared/CredentialMark.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const props = defineProps<{ name: string }>();
 const route = useRoute();
@@ -49,13 +50,12 @@ async function removed(): Promise<void> {
 
 <template>
   <div class="page">
-    <div class="head mb-3">
-      <h1>{{ name }}</h1>
+    <PageHead :title="name" :tab="`${name}, credential`" :up="[{ title: 'Credentials', to: '/credentials' }]">
       <template v-if="credential">
         <span class="dim">{{ credential.kind }}</span>
         <CredentialMark :state="credential.state" :ends-soon="credential.warning !== null" />
       </template>
-    </div>
+    </PageHead>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="success" class="mb-3" closable @click:close="notice = ''">{{
       notice

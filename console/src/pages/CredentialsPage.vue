@@ -2,14 +2,14 @@
 import { routes, type CredentialInfo } from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
 import { onMounted, ref } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useRoute } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
 import CopyText from "../parts/shared/CopyText.vue";
 import CredentialMark from "../parts/shared/CredentialMark.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const route = useRoute();
-const router = useRouter();
 const credentials = ref<CredentialInfo[]>();
 const redirectUri = ref("");
 const fault = ref("");
@@ -24,7 +24,6 @@ onMounted(async () => {
     fault.value = sentence(error);
   }
 });
-const open = (name: string) => router.push(`/credentials/${name}`);
 const sends = (item: CredentialInfo): string =>
   item.kind === "secret"
     ? "nothing: it verifies deliveries"
@@ -35,12 +34,13 @@ const sends = (item: CredentialInfo): string =>
 
 <template>
   <div class="page">
-    <div class="head mb-3">
-      <h1>Credentials</h1>
-      <v-btn to="/add-credential" color="primary" variant="flat" :prepend-icon="mdiPlus"
-        >Add a credential</v-btn
-      >
-    </div>
+    <PageHead title="Credentials">
+      <template #actions>
+        <v-btn to="/add-credential" color="primary" variant="flat" :prepend-icon="mdiPlus"
+          >Add a credential</v-btn
+        >
+      </template>
+    </PageHead>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="success" class="mb-3" closable @click:close="notice = ''">{{
       notice
@@ -60,16 +60,9 @@ const sends = (item: CredentialInfo): string =>
           </tr>
         </thead>
         <tbody>
-          <tr
-            v-for="item in credentials"
-            :key="item.name"
-            class="link"
-            tabindex="0"
-            @click="open(item.name)"
-            @keydown.enter="open(item.name)"
-          >
+          <tr v-for="item in credentials" :key="item.name" class="link">
             <td>
-              <router-link class="font-weight-medium text-no-wrap" :to="`/credentials/${item.name}`">{{
+              <router-link class="whole font-weight-medium text-no-wrap" :to="`/credentials/${item.name}`">{{
                 item.name
               }}</router-link>
               <div class="dim">{{ item.kind }}</div>

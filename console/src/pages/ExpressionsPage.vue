@@ -18,6 +18,7 @@ import { api, sentence } from "../api.js";
 import ExpressionInput from "../parts/shared/ExpressionInput.vue";
 import JsonTree from "../parts/shared/JsonTree.vue";
 import ValueTree from "../parts/shared/ValueTree.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 /** Expressions tried on the values of a run; they are worked out here, in the browser. */
 const props = defineProps<{ id: string }>();
@@ -99,13 +100,18 @@ const kind = computed(() => {
 
 <template>
   <div class="page">
-    <header class="head mb-3">
-      <h1>Expressions</h1>
+    <PageHead
+      title="Expressions"
+      :up="[
+        { title: 'Runs', to: '/runs' },
+        { title: id, to: `/runs/${id}` },
+      ]"
+    >
       <span v-if="run" class="dim"
         >on the values of the run <router-link :to="`/runs/${id}`" class="mono">{{ id }}</router-link> of
         {{ run.workflow }}</span
       >
-    </header>
+    </PageHead>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!values && !fault" indeterminate />
     <div v-if="values" class="two">

@@ -1,16 +1,27 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
-import { mdiCheckCircleOutline, mdiCircleOutline } from "@mdi/js";
+import { routes, type OutputOf, type Run } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
+import { fromNow, took, zone } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
-import CredentialMark from "../parts/shared/CredentialMark.vue";
+import { whyOf } from "../logic/run-words.js";
 import DriftTable from "../parts/api/DriftTable.vue";
+import FirstSteps from "../parts/home/FirstSteps.vue";
+import NeedsYou from "../parts/home/NeedsYou.vue";
 import RunsOverTime from "../parts/home/RunsOverTime.vue";
-import RunTable from "../parts/shared/RunTable.vue";
+import PageHead from "../parts/shared/PageHead.vue";
+import StateMark from "../parts/shared/StateMark.vue";
+import TimeText from "../parts/shared/TimeText.vue";
 
 const home = ref<OutputOf<typeof routes.home>>();
+const titles = ref<ReadonlyMap<string, string>>(new Map());
 const fault = ref("");
+const today = new Date().toLocaleDateString([], {
+  weekday: "long",
+  day: "numeric",
+  month: "long",
+  year: "numeric",
+});
 
 async function load(): Promise<void> {
   try {
@@ -28,161 +39,115 @@ async function goOn(): Promise<void> {
     fault.value = sentence(error);
   }
 }
-onMounted(load);
-onRunChange(() => void load());
-
-const steps = computed(() => {
-  const first = home.value?.firstSteps;
-  if (!first) return [];
-  return [
-    {
-      done: first.apis > 0,
-      text: "Describe an API",
-      how: "paste its OpenAPI document, or one request from its documentation",
-      to: "/add-api",
-    },
-    {
-      done: first.credentials > 0,
-      text: "Add a credential",
-      how: "every kind of key, with a check that says what is wrong",
-      to: "/add-credential",
-    },
-    {
-      done: first.tries > 0,
-      text: "Try a call",
-      how: "on the page of an operation",
-      to: "/apis",
-    },
-    {
-      done: first.workflows > 0,
-      text: "Push a workflow",
-      how: "ckettle workflow push greet-guest.copper-kettle.yaml",
-      to: "/workflows",
-    },
-    {
-      done: first.published > 0,
-      text: "Publish it",
-      how: "on its page, once it has no problems",
-      to: "/workflows",
-    },
-    {
-      done: first.runs > 0,
-      text: "Start run",
-      how: "on its page, with a form made from its inputs",
-      to: "/runs",
-    },
-  ];
+onMounted(async () => {
+  await load();
+  const { workflows } = await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }));
+  titles.value = new Map(workflows.map(({ name, title }) => [name, title ?? name]));
 });
-const fresh = computed(() => steps.value.some((step) => !step.done));
+let waiting: ReturnType<typeof setTimeout> | undefined;
+onRunChange(() => {
+  waiting ??= setTimeout(() => {
+    waiting = undefined;
+    void load();
+  }, 200);
+});
+const titleOf = (workflow: string): string => titles.value.get(workflow) ?? workflow;
+/** What goes on: runs that are active, and those that wait. */
+const active = computed<Run[]>(() =>
+  [...(home.value?.running ?? []), ...(home.value?.next ?? [])].filter(
+    (run, index, all) => all.findIndex(({ id }) => id === run.id) === index,
+  ),
+);
+const unsure = computed(
+  () => (home.value?.attention ?? []).filter(({ run }) => run.state !== "failed").length,
+);
 </script>
 
 <template>
-  <div class="page home">
+  <div class="page">
+    <PageHead title="Home">
+      <span class="dim">{{ today }} · times in {{ zone }}</span>
+      <template #actions><v-btn to="/add-workflow">New workflow</v-btn></template>
+    </PageHead>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!home && !fault" indeterminate />
     <template v-if="home">
-      <v-alert v-if="home.undelivered" type="warning" title="Notifications do not arrive">
+      <v-alert v-if="home.undelivered" type="warning" title="Notifications do not arrive" class="mb-3">
         {{ home.undelivered }} <router-link to="/settings">Settings</router-link>
       </v-alert>
-      <v-alert v-if="home.trouble" type="error" title="Runs cannot continue at the moment">
+      <v-alert v-if="home.trouble" type="error" title="Runs cannot continue at the moment" class="mb-3">
         {{ home.trouble.message }} They wait, and continue by themselves as soon as they can.
       </v-alert>
-      <v-alert v-if="home.paused" type="warning" title="All runs are paused">
+      <v-alert v-if="home.paused" type="warning" title="All runs are paused" class="mb-3">
         No new run starts and no waiting run resumes. Runs that are active now finish.
         <div class="mt-2"><v-btn size="small" @click="goOn">Resume all runs</v-btn></div>
       </v-alert>
-      <v-card v-if="fresh" class="pa-4">
-        <h2>First steps</h2>
-        <ol class="steps">
-          <li v-for="step in steps" :key="step.text">
-            <v-icon
-              :icon="step.done ? mdiCheckCircleOutline : mdiCircleOutline"
-              :color="step.done ? 'success' : undefined"
-              size="18"
-            />
-            <span>
-              <router-link v-if="step.to" :to="step.to">{{ step.text }}</router-link>
-              <template v-else>{{ step.text }}</template>
-              <span class="dim"> – {{ step.done ? "done" : "" }}</span>
-              <span v-if="!step.done" class="mono dim">{{ step.how }}</span>
-            </span>
-          </li>
-        </ol>
-      </v-card>
-      <v-card class="pa-4">
-        <h2>Needs you</h2>
-        <table
-          v-if="home.credentials.length > 0"
-          class="lines needing mb-2"
-          aria-label="Credentials that need you"
-        >
-          <tbody>
-            <tr v-for="item in home.credentials" :key="item.name">
-              <td class="text-no-wrap">
-                <router-link :to="`/credentials/${item.name}`">{{ item.name }}</router-link>
-              </td>
-              <td><CredentialMark :state="item.state" :ends-soon="item.state === 'ready'" /></td>
-              <td>
-                {{ item.sentence }}
-                <b v-if="item.waiting > 0">{{
-                  item.waiting === 1 ? "One run waits for it." : `${item.waiting} runs wait for it.`
-                }}</b>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <DriftTable v-if="home.drift.length > 0" :drift="home.drift" class="mb-2" />
-        <RunTable
-          v-if="home.attention.length > 0 || home.credentials.length + home.drift.length === 0"
-          :runs="home.attention"
-          empty="All clear. No failed, unsure or parked runs in the last 24 hours, no credential problems, no drift."
-        />
-      </v-card>
       <div class="two">
-        <v-card class="pa-4">
-          <h2>Running now</h2>
-          <RunTable :runs="home.running" empty="Nothing is running." />
-        </v-card>
-        <v-card class="pa-4">
-          <h2>Waiting</h2>
-          <RunTable :runs="home.next" empty="No run is waiting." />
-        </v-card>
+        <div class="column">
+          <NeedsYou :home="home" :titles="titles" @changed="load" />
+          <section class="card" aria-label="Waiting and running">
+            <h2 class="title">Waiting and running</h2>
+            <table v-if="active.length > 0" class="lines">
+              <tbody>
+                <tr v-for="run in active" :key="run.id" class="link">
+                  <td class="text-no-wrap">
+                    <router-link :to="`/runs/${run.id}`" class="whole"
+                      ><StateMark :state="run.state" bare /> <b>{{ titleOf(run.workflow) }}</b><span
+                        class="heard"
+                      >
+                        run {{ run.id }}</span
+                      ></router-link
+                    >
+                  </td>
+                  <td class="dim why">
+                    <div class="cut">{{ whyOf(run) || run.state }}</div>
+                  </td>
+                  <td class="number text-no-wrap dim">{{ took(run) }}</td>
+                </tr>
+              </tbody>
+            </table>
+            <p v-else class="dim row">Nothing is running, and no run is waiting.</p>
+          </section>
+          <section v-if="home.drift.length > 0" class="card" aria-label="Changed responses">
+            <h2 class="title">Changed responses</h2>
+            <DriftTable :drift="home.drift" />
+          </section>
+        </div>
+        <div class="column">
+          <RunsOverTime :hours="home.hours" :unsure="unsure" :waiting="home.next.length" />
+          <section class="card" aria-label="Starts next">
+            <h2 class="title">Starts next</h2>
+            <table v-if="home.starts.length > 0" class="lines">
+              <tbody>
+                <tr v-for="one in home.starts" :key="`${one.workflow} ${one.trigger}`">
+                  <td class="text-no-wrap"><TimeText :at="one.at" /></td>
+                  <td>
+                    <router-link :to="`/workflows/${one.workflow}`">{{ titleOf(one.workflow) }}</router-link>
+                  </td>
+                  <td class="number dim text-no-wrap">{{ fromNow(one.at) }}</td>
+                </tr>
+              </tbody>
+            </table>
+            <p v-else class="dim row">No schedule is on.</p>
+          </section>
+          <FirstSteps :counts="home.firstSteps" />
+        </div>
       </div>
-      <v-card class="pa-4">
-        <h2 class="mb-2">Runs over the last day</h2>
-        <RunsOverTime :hours="home.hours" />
-      </v-card>
     </template>
   </div>
 </template>
 
 <style scoped>
-.home {
-  display: grid;
-  gap: 14px;
-}
 .two {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 14px;
+  --left: 2.1fr;
+  --right: 1fr;
 }
-.needing td:not(:last-child) {
-  width: 1%;
+.row {
+  padding: 10px 12px;
+  border-top: 1px solid var(--line);
 }
-.steps {
-  list-style: none;
-  padding: 8px 0 0;
-  display: grid;
-  gap: 6px;
-}
-.steps li {
-  display: flex;
-  gap: 8px;
-  align-items: baseline;
-}
-@media (max-width: 900px) {
-  .two {
-    grid-template-columns: 1fr;
-  }
+.why {
+  max-width: 0;
+  width: 60%;
 }
 </style>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useRouter } from "vue-router";
 import CredentialEditor from "../parts/credential/CredentialEditor.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const router = useRouter();
 async function saved(name: string, removed: string[]): Promise<void> {
@@ -11,7 +12,7 @@ async function saved(name: string, removed: string[]): Promise<void> {
 
 <template>
   <div class="page">
-    <h1 class="mb-3">Add a credential</h1>
+    <PageHead title="Add a credential" :up="[{ title: 'Credentials', to: '/credentials' }]" />
     <v-card class="pa-4 narrow">
       <p class="dim mb-3">You can add the secrets later, on the credential's page.</p>
       <CredentialEditor @saved="saved" />

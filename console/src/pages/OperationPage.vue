@@ -8,6 +8,7 @@ import MethodMark from "../parts/shared/MethodMark.vue";
 import OperationEditor from "../parts/api/OperationEditor.vue";
 import OperationFacts from "../parts/api/OperationFacts.vue";
 import TryPane from "../parts/api/TryPane.vue";
+import PageHead from "../parts/shared/PageHead.vue";
 
 const props = defineProps<{ name: string; id: string }>();
 const router = useRouter();
@@ -16,6 +17,8 @@ const operation = ref<OperationDetail>();
 const fault = ref("");
 const tab = ref("facts");
 const renewed = ref(0);
+/** How often the operation was changed by hand: what was tried before is then of another one. */
+const edited = ref(0);
 
 async function load(): Promise<void> {
   try {
@@ -35,6 +38,7 @@ async function saved(id: string): Promise<void> {
   if (id !== props.id) return void (await router.replace(`/apis/${props.name}/${id}`));
   tab.value = "facts";
   await load();
+  edited.value++;
 }
 </script>
 
@@ -43,15 +47,20 @@ async function saved(id: string): Promise<void> {
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!operation && !fault" indeterminate />
     <template v-if="operation && about">
-      <header class="head mb-3">
+      <PageHead
+        :title="operation.title"
+        :name="`${name}.${operation.id}`"
+        :tab="`${name}.${operation.id}`"
+        :up="[
+          { title: 'APIs', to: '/apis' },
+          { title: about.title, to: `/apis/${name}` },
+        ]"
+      >
         <MethodMark :method="operation.method" />
-        <h1>{{ operation.title }}</h1>
         <span class="mono dim">{{ operation.path }}</span>
         <span class="dim">{{ operation.effect }}</span>
         <span v-if="operation.deprecated" class="text-warning">deprecated</span>
-        <v-spacer />
-        <router-link :to="`/apis/${name}`">{{ about.title }}</router-link>
-      </header>
+      </PageHead>
       <div class="two">
         <v-card>
           <v-tabs v-model="tab" density="compact">
@@ -83,7 +92,7 @@ async function saved(id: string): Promise<void> {
         <v-card class="pa-4">
           <h2 class="mb-3">Try</h2>
           <TryPane
-            :key="`${operation.method} ${operation.path} ${about.revision}`"
+            :key="`${operation.method} ${operation.path} ${edited}`"
             :api-name="name"
             :operation="operation"
             :credential="about.credential"

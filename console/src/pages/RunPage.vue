@@ -8,7 +8,9 @@ import { Waterfall } from "../logic/waterfall.js";
 import BodyView from "../parts/shared/BodyView.vue";
 import BreakpointPanel from "../parts/run/BreakpointPanel.vue";
 import CompareWith from "../parts/run/CompareWith.vue";
-import DecidePanel from "../parts/run/DecidePanel.vue";
+import DecideCard from "../parts/run/DecideCard.vue";
+import PageHead from "../parts/shared/PageHead.vue";
+import TimeText from "../parts/shared/TimeText.vue";
 import NotSent from "../parts/run/NotSent.vue";
 import JsonTree from "../parts/shared/JsonTree.vue";
 import RunAgain from "../parts/run/RunAgain.vue";
@@ -29,6 +31,9 @@ const read = ref(0);
 const scope = effectScope();
 /** What is open above the steps. */
 const opened = ref<"again" | "compare" | "">("");
+const title = ref("");
+/** The newest run of the workflow that succeeded before this one, where this one did not. */
+const lastGood = ref("");
 /** The step from which it is to be run again. */
 const from = ref("");
 
@@ -40,6 +45,19 @@ async function load(): Promise<void> {
     tell(error);
   }
 }
+async function names({ workflow: name, state, id }: RunDetail): Promise<void> {
+  title.value = name;
+  const [{ workflows }, good] = await Promise.all([
+    api.call(routes.listWorkflows).catch(() => ({ workflows: [] })),
+    state === "succeeded"
+      ? undefined
+      : api
+          .call(routes.listRuns, { query: { workflow: name, state: "succeeded", before: id, limit: 1 } })
+          .catch(() => undefined),
+  ]);
+  title.value = workflows.find((one) => one.name === name)?.title ?? name;
+  lastGood.value = good?.runs[0]?.id ?? "";
+}
 /** That the service is away is said above every page. */
 function tell(error: unknown): void {
   const text = sentence(error);
@@ -49,6 +67,7 @@ function tell(error: unknown): void {
 onMounted(async () => {
   await load();
   if (!run.value) return;
+  void names(run.value);
   const made = new Waterfall(run.value.steps);
   waterfall.value = made;
   scope.run(() =>
@@ -119,14 +138,19 @@ function again(step = ""): void {
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!run && !fault" indeterminate />
     <template v-if="run">
-      <header class="head">
-        <h1>
-          <router-link :to="`/workflows/${run.workflow}`">{{ run.workflow }}</router-link>
-          <span class="dim ml-2">{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
-        </h1>
+      <PageHead
+        :title="title"
+        :name="run.workflow"
+        :tab="`${run.workflow}, run ${run.id}`"
+        :up="[
+          { title: 'Runs', to: '/runs' },
+          { title: run.workflow, to: `/workflows/${run.workflow}` },
+        ]"
+      >
+        <span class="dim">{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>
         <StateMark :state="run.state" />
         <span
-          >{{ when(run.createdAt) }}, {{ run.trigger.kind
+          ><TimeText :at="run.createdAt" />, {{ run.trigger.kind
           }}{{ run.startedBy && !run.trigger.caller ? `, started by ${run.startedBy}` : "" }}</span
         >
         <span v-if="run.startedAt">{{ took(run, now) }}</span>
@@ -145,16 +169,20 @@ function again(step = ""): void {
             run.trigger.caller.run
           }}</router-link></span
         >
-        <v-spacer />
-        <template v-if="active">
-          <v-btn size="small" @click="stop('after-step')">Stop after the step</v-btn>
-          <v-btn size="small" @click="stop('now')">Stop now</v-btn>
-        </template>
-        <v-btn size="small" @click="again()">Run again</v-btn>
-        <v-btn size="small" @click="opened = 'compare'">Compare</v-btn>
-        <v-btn size="small" :to="`/runs/${run.id}/expressions`">Try expressions</v-btn>
         <span class="mono dim">{{ run.id }}</span>
-      </header>
+        <template #actions>
+          <template v-if="active">
+            <v-btn @click="stop('after-step')">Stop after the step</v-btn>
+            <v-btn color="error" @click="stop('now')">Stop now</v-btn>
+          </template>
+          <v-btn @click="again()">Run again</v-btn>
+          <v-btn v-if="lastGood" :to="`/runs/${run.id}/compare/${lastGood}`"
+            >Compare with the last good run</v-btn
+          >
+          <v-btn @click="opened = 'compare'">Compare …</v-btn>
+          <v-btn :to="`/runs/${run.id}/expressions`">Try expressions</v-btn>
+        </template>
+      </PageHead>
       <v-alert
         v-if="run.error"
         type="error"
@@ -182,7 +210,17 @@ function again(step = ""): void {
       />
       <CompareWith v-else-if="opened === 'compare'" :run="run" @close="opened = ''" />
       <NotSent v-if="run.rehearsal && !active" :rows="rows" @select="selected = $event" />
-      <DecidePanel v-if="active && run.unsure.length > 0" :run="run" @decided="load" />
+      <template v-if="active">
+        <DecideCard
+          v-for="item in run.unsure"
+          :key="`${item.path} ${item.attempt}`"
+          :run="run"
+          :item="item"
+          :row="rows.find((one) => one.path === item.path)"
+          :rows="rows"
+          @decided="load"
+        />
+      </template>
       <div class="two">
         <v-card class="pa-2 left">
           <p v-if="version === 0" class="dim pa-2">Reading what happened: {{ read }} entries so far.</p>
@@ -225,12 +263,6 @@ function again(step = ""): void {
 .run {
   display: grid;
   gap: 12px;
-}
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 16px;
 }
 .right {
   position: sticky;

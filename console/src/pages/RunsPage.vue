@@ -1,95 +1,169 @@
 <script setup lang="ts">
 import { routes, type Run } from "@copper-kettle/contract";
-import { onMounted, ref, watch } from "vue";
+import { nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
+import { zone } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
-import RunTable from "../parts/shared/RunTable.vue";
+import { usePages } from "../logic/pages.js";
+import { keepPlace, placeHere } from "../logic/place.js";
+import PageHead from "../parts/shared/PageHead.vue";
+import RunCells from "../parts/shared/RunCells.vue";
+import RunColumns from "../parts/shared/RunColumns.vue";
 
 const route = useRoute();
 const router = useRouter();
-const states = ["queued", "running", "waiting", "succeeded", "failed", "stopped", "unsure", "parked"];
-const workflow = ref(String(route.query["workflow"] ?? ""));
-const state = ref<string[]>(
-  String(route.query["state"] ?? "")
-    .split(",")
-    .filter(Boolean),
-);
-const text = ref(String(route.query["text"] ?? ""));
-const event = ref(String(route.query["event"] ?? ""));
+const states = [
+  "queued",
+  "running",
+  "waiting",
+  "succeeded",
+  "failed",
+  "stopped",
+  "unsure",
+  "parked",
+  "skipped",
+];
+const orders = ["newest", "oldest", "longest", "most-calls", "most-problems"] as const;
+type Order = (typeof orders)[number];
+const asked = (name: string): string => String(route.query[name] ?? "");
+const workflow = ref<string | null>(asked("workflow") || null);
+const state = ref<string[]>(asked("state").split(",").filter(Boolean));
+const text = ref(asked("text"));
+const event = ref(asked("event"));
+/** Days in the browser's zone. */
+const since = ref(asked("since"));
+const until = ref(asked("until"));
+const order = ref<Order>(orders.find((one) => one === asked("order")) ?? "newest");
 const names = ref<string[]>([]);
-const runs = ref<Run[]>();
-const more = ref(false);
 const fault = ref("");
-const size = 50;
+const place = ref<HTMLElement>();
+const rowHeight = 32;
 
-function filter(): { workflow?: string; state?: string; text?: string; event?: string } {
-  return {
-    ...(workflow.value ? { workflow: workflow.value } : {}),
-    ...(state.value.length > 0 ? { state: state.value.join(",") } : {}),
-    ...(text.value ? { text: text.value } : {}),
-    ...(event.value ? { event: event.value } : {}),
+/** What stands in the address of the page, so that it can be sent to somebody. */
+function filter(): Record<string, string> {
+  const given = {
+    workflow: workflow.value ?? "",
+    state: state.value.join(","),
+    text: text.value ?? "",
+    event: event.value,
+    since: since.value ?? "",
+    until: until.value ?? "",
+    order: order.value === "newest" ? "" : order.value,
   };
+  return Object.fromEntries(Object.entries(given).filter(([, value]) => value !== ""));
 }
-
-async function load(least = size): Promise<void> {
-  try {
-    const page = await api.call(routes.listRuns, {
-      query: { ...filter(), limit: Math.min(200, Math.max(size, least)) },
+/** Midnight of a day in the browser's zone, some days later. */
+function midnight(day: string, later = 0): string {
+  const date = new Date(`${day}T00:00:00`);
+  date.setDate(date.getDate() + later);
+  return date.toISOString();
+}
+const pages = usePages<Run>(
+  rowHeight,
+  async (skip, limit) => {
+    const { since: from, until: to, ...rest } = filter();
+    const { runs, total } = await api.call(routes.listRuns, {
+      query: {
+        ...rest,
+        ...(from === undefined ? {} : { since: midnight(from) }),
+        ...(to === undefined ? {} : { until: midnight(to, 1) }),
+        skip,
+        limit,
+        counted: "true",
+      },
     });
-    runs.value = page.runs;
-    more.value = page.more;
     fault.value = "";
-  } catch (error) {
-    fault.value = sentence(error);
-  }
-}
+    return { rows: runs, total: total ?? runs.length };
+  },
+  (error) => (fault.value = sentence(error)),
+);
+const { total, shown, above, below } = pages;
 
-async function loadMore(): Promise<void> {
-  const last = runs.value?.at(-1);
-  if (!last) return;
-  try {
-    const page = await api.call(routes.listRuns, { query: { ...filter(), before: last.id, limit: size } });
-    runs.value = [...(runs.value ?? []), ...page.runs];
-    more.value = page.more;
-  } catch (error) {
-    fault.value = sentence(error);
-  }
+function onScroll(): void {
+  if (!place.value) return;
+  pages.top.value = place.value.scrollTop;
+  pages.height.value = place.value.clientHeight;
+  keepPlace(place.value.scrollTop);
 }
-
 onMounted(async () => {
-  await load();
+  const kept = placeHere();
+  pages.top.value = kept;
+  await pages.load();
+  // Who comes back finds the list where it was: its length is known now.
+  if (kept > 0 && shown.value.length === 0) await pages.load();
+  await nextTick();
+  if (place.value) place.value.scrollTop = kept;
   names.value = (await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }))).workflows.map(
     (item) => item.name,
   );
 });
-onRunChange(() => void load(runs.value?.length));
+let waiting: ReturnType<typeof setTimeout> | undefined;
+onRunChange(() => {
+  waiting ??= setTimeout(() => {
+    waiting = undefined;
+    void pages.load();
+  }, 300);
+});
 let typing: ReturnType<typeof setTimeout> | undefined;
-watch([workflow, state, text, event], () => {
+watch([workflow, state, text, event, since, until, order], () => {
   clearTimeout(typing);
   typing = setTimeout(() => {
     void router.replace({ query: filter() });
-    void load();
+    if (place.value) place.value.scrollTop = 0;
+    void pages.load(true);
   }, 200);
 });
 </script>
 
 <template>
   <div class="page">
+    <PageHead title="Runs">
+      <span v-if="total !== undefined" class="dim" role="status"
+        >{{ total >= 10_000 ? "10,000 or more" : total.toLocaleString("en") }}
+        {{ total === 1 ? "run" : "runs" }} · times in {{ zone }}</span
+      >
+    </PageHead>
     <div class="filters mb-3">
-      <h1>Runs</h1>
-      <v-select v-model="workflow" :items="names" label="Workflow" clearable @click:clear="workflow = ''" />
+      <v-select v-model="workflow" :items="names" label="Workflow" clearable />
       <v-select v-model="state" :items="states" label="State" multiple clearable />
       <v-text-field v-model="text" label="Id or error text" clearable @click:clear="text = ''" />
+      <v-text-field v-model="since" label="From" type="date" />
+      <v-text-field v-model="until" label="To" type="date" />
     </div>
     <v-chip v-if="event" closable class="mb-3" @click:close="event = ''"
       >Started by the event {{ event }}</v-chip
     >
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-    <v-progress-linear v-if="!runs && !fault" indeterminate />
-    <v-card v-if="runs" class="pa-2">
-      <RunTable :runs="runs" empty="No runs found." />
-      <div v-if="more" class="pa-2"><v-btn @click="loadMore">Older runs</v-btn></div>
+    <v-progress-linear v-if="total === undefined && !fault" indeterminate />
+    <v-card v-if="total !== undefined">
+      <p v-if="total === 0" class="dim pa-3">No runs found.</p>
+      <div
+        v-else
+        ref="place"
+        class="rows"
+        tabindex="0"
+        aria-label="Runs"
+        role="region"
+        @scroll.passive="onScroll"
+      >
+        <table class="lines" :aria-rowcount="total">
+          <RunColumns :order="order" @order="order = $event" />
+          <tbody>
+            <tr v-if="above > 0" aria-hidden="true" :style="{ height: `${above}px` }"></tr>
+            <tr
+              v-for="{ index, row } in shown"
+              :key="row?.id ?? index"
+              class="link"
+              :aria-rowindex="index + 1"
+            >
+              <RunCells v-if="row" :run="row" />
+              <td v-else colspan="7" class="dim">…</td>
+            </tr>
+            <tr v-if="below > 0" aria-hidden="true" :style="{ height: `${below}px` }"></tr>
+          </tbody>
+        </table>
+      </div>
     </v-card>
   </div>
 </template>
@@ -97,13 +171,37 @@ watch([workflow, state, text, event], () => {
 <style scoped>
 .filters {
   display: grid;
-  grid-template-columns: 1fr 220px 260px 260px;
+  grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.2fr) minmax(0, 1.4fr) 150px 150px;
   gap: 12px;
   align-items: center;
 }
+.rows {
+  max-height: calc(100vh - 170px);
+  overflow: auto;
+}
+.rows thead {
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  background: rgb(var(--v-theme-surface));
+}
+.link {
+  position: relative;
+  height: 32px;
+}
+.link :deep(td) {
+  height: 32px;
+  padding-top: 0;
+  padding-bottom: 0;
+  vertical-align: middle;
+  line-height: 20px;
+}
 @media (max-width: 900px) {
   .filters {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  }
+  .rows {
+    max-height: none;
   }
 }
 </style>

@@ -18,6 +18,7 @@ onMounted(async () => {
   try {
     await api.call(routes.openSession, { body: { code } });
     shared.signedIn = true;
+    shared.ended = undefined;
     await router.replace("/");
   } catch (error) {
     fault.value = sentence(error);
@@ -31,6 +32,6 @@ onMounted(async () => {
   <v-progress-linear v-if="busy" indeterminate />
   <template v-else>
     <v-alert v-if="fault" type="error" class="ma-4">{{ fault }}</v-alert>
-    <SignInNotice />
+    <SignInNotice @signed-in="router.replace('/')" />
   </template>
 </template>

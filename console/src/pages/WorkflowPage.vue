@@ -1,282 +1,333 @@
 <script setup lang="ts">
-import { routes, type OutlineStep, type Run, type WorkflowDetail } from "@copper-kettle/contract";
-import type { Problem } from "@copper-kettle/core";
-import { computed, onMounted, ref, watch } from "vue";
-import { api, isConflict, sentence } from "../api.js";
-import { onRunChange } from "../logic/live.js";
-import { isInLoop } from "../logic/outline.js";
-import { readUnsaved, writeUnsaved } from "../logic/unsaved.js";
+import { routes } from "@copper-kettle/contract";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { api } from "../api.js";
+import { ask } from "../editor/asking.js";
+import { useDocument } from "../editor/document.js";
+import { provideSession, useCatalogue, type Caret } from "../editor/session.js";
+import { useTesting } from "../editor/testing.js";
+import { useRunValues } from "../editor/values.js";
+import EditorHead from "../parts/editor/EditorHead.vue";
+import ExchangePane from "../parts/editor/ExchangePane.vue";
+import MapPane from "../parts/editor/MapPane.vue";
+import OutlinePane from "../parts/editor/OutlinePane.vue";
+import PublishPanel from "../parts/editor/PublishPanel.vue";
+import TestInputs from "../parts/editor/TestInputs.vue";
+import TextPane from "../parts/editor/TextPane.vue";
+import PageHead from "../parts/shared/PageHead.vue";
+import RunTable from "../parts/shared/RunTable.vue";
 import AdoptPanel from "../parts/workflow/AdoptPanel.vue";
 import DraftConflict from "../parts/workflow/DraftConflict.vue";
+import ProblemList from "../parts/workflow/ProblemList.vue";
 import RememberedPanel from "../parts/workflow/RememberedPanel.vue";
-import OutlineView from "../parts/workflow/OutlineView.vue";
-import RunTable from "../parts/shared/RunTable.vue";
 import StartForm from "../parts/workflow/StartForm.vue";
-import TestPanel from "../parts/workflow/TestPanel.vue";
 import TriggersPanel from "../parts/workflow/TriggersPanel.vue";
 import VersionsPanel from "../parts/workflow/VersionsPanel.vue";
 import WorkflowNotes from "../parts/workflow/WorkflowNotes.vue";
-import ProblemList from "../parts/workflow/ProblemList.vue";
-import YamlEditor from "../parts/workflow/YamlEditor.vue";
 
 const props = defineProps<{ name: string }>();
-const workflow = ref<WorkflowDetail>();
-const runs = ref<Run[]>([]);
-const text = ref("");
-const problems = ref<Problem[]>([]);
-const fault = ref("");
-const busy = ref("");
-const notice = ref("");
+const document_ = useDocument(props.name);
+const catalogue = useCatalogue();
+const values = useRunValues(props.name, catalogue);
+const testing = useTesting(document_, values);
+const chosen = ref("");
+const inScope = shallowRef<ReadonlySet<string>>(new Set());
+const caret = shallowRef<Caret>();
+const showsValues = ref(false);
+const line = computed(() => document_.lines.value.find(({ id }) => id === chosen.value));
+provideSession({
+  document: document_,
+  values,
+  testing,
+  catalogue,
+  chosen,
+  line,
+  inScope,
+  caret,
+  showsValues,
+  choose: (id) => (chosen.value = id),
+});
+
+const tab = ref("build");
+const view = ref<"outline" | "text" | "map">("outline");
+const beside = ref(false);
+const publishing = ref(false);
+const published = ref<string[]>([]);
+const showsProblems = ref(false);
 /** The step that is to become an operation. */
 const adopting = ref("");
-/** The step that is to be tested alone. */
-const testing = ref<OutlineStep>();
-const editor = ref<InstanceType<typeof YamlEditor>>();
-const tab = ref("outline");
+const outline = ref<InstanceType<typeof OutlinePane>>();
+const text = ref<InstanceType<typeof TextPane>>();
+const head = ref<InstanceType<typeof EditorHead>>();
+const exchange = ref<HTMLElement>();
+const workflow = computed(() => document_.workflow.value);
+const title = computed(() => {
+  const found = document_.valueAt(["title"]);
+  return typeof found === "string" ? found : props.name;
+});
+const errors = computed(() => document_.problems.value.filter(({ severity }) => severity === "error").length);
 
-/** The revision that the text began from: saving over a newer one would lose somebody else's change. */
-const base = ref(0);
-/** The draft as somebody else left it, where it is not the one that the text began from. */
-const theirs = ref<WorkflowDetail>();
-const unsaved = computed(() => workflow.value !== undefined && text.value !== workflow.value.text);
-const errors = computed(() => problems.value.filter((problem) => problem.severity === "error"));
-/** Single line ends of the text are where its file broke a line; blank lines begin a paragraph. */
-const paragraphs = computed(() =>
-  (workflow.value?.about ?? "").split(/\n\s*\n/).filter((text) => text.trim() !== ""),
+// What can be read at the chosen line; the outline dims the rest.
+let scopes = 0;
+watch(
+  [line, document_.problems],
+  async ([at]) => {
+    const mine = ++scopes;
+    if (!at || at.what !== "step") return void (inScope.value = new Set());
+    const names = await ask("scope", { text: document_.text.value, line: at.line }).catch(() => []);
+    if (mine === scopes) inScope.value = new Set(names);
+  },
+  { immediate: true },
 );
-const faulty = computed(() => new Set(problems.value.map((problem) => problem.line)));
+watch(
+  () => document_.lines.value,
+  (lines) => {
+    if (lines.length > 0 && !lines.some(({ id }) => id === chosen.value))
+      chosen.value = lines.find(({ what }) => what === "step")?.id ?? "";
+  },
+);
 
-async function loadRuns(): Promise<void> {
-  try {
-    runs.value = (await api.call(routes.listRuns, { query: { workflow: props.name, limit: 15 } })).runs;
-  } catch (error) {
-    fault.value = sentence(error);
-  }
+let problemAt = -1;
+function nextProblem(): void {
+  const list = document_.problems.value.filter(({ severity }) => severity !== "advice");
+  if (list.length === 0) return;
+  problemAt = (problemAt + 1) % list.length;
+  const problem = list[problemAt];
+  showsProblems.value = true;
+  if (problem) goTo(problem.line, problem.column);
 }
-function take(next: WorkflowDetail): void {
-  workflow.value = next;
-  problems.value = next.problemList;
+async function goTo(number: number, column = 1): Promise<void> {
+  tab.value = "build";
+  const at = document_.lines.value.findLast((one) => one.line <= number && one.what !== "branch");
+  if (at) chosen.value = at.id;
+  if (document_.isOld.value || view.value === "text") view.value = "text";
+  await nextTick();
+  text.value?.goTo(number, column);
 }
-onMounted(async () => {
-  try {
-    const found = await api.call(routes.workflow, { params: { name: props.name } });
-    const typed = readUnsaved(props.name);
-    text.value = typed?.text ?? found.text;
-    take(found);
-    base.value = typed?.base ?? found.revision;
-    if (unsaved.value && base.value !== found.revision) theirs.value = found;
-  } catch (error) {
-    fault.value = sentence(error);
-    return;
-  }
-  await loadRuns();
-});
-onRunChange(() => void loadRuns());
-watch(text, (next) => {
-  if (!workflow.value) return;
-  const isTyped = next !== workflow.value.text;
-  writeUnsaved(props.name, isTyped ? { text: next, base: base.value } : undefined);
-});
+function onKey(event: KeyboardEvent): void {
+  const mod = event.ctrlKey || event.metaKey;
+  const target = event.target as HTMLElement;
+  const isTyping = /^(INPUT|TEXTAREA)$/.test(target.tagName) || target.isContentEditable;
+  if (mod && event.key === "s") void document_.save();
+  else if (event.key === "F8") nextProblem();
+  else if (event.key === "F9" && event.shiftKey) void testing.run({ what: "all" });
+  else if (event.key === "F9" && line.value?.what === "step")
+    void testing.run({ what: "step", step: line.value.name });
+  else if (!isTyping && event.key === "?") head.value?.showKeys();
+  else if (!isTyping && mod && event.key.toLowerCase() === "z")
+    (event.shiftKey ? document_.redo : document_.undo)();
+  else if (!isTyping && mod && event.key === "y") document_.redo();
+  else return;
+  event.preventDefault();
+}
+onMounted(() => window.addEventListener("keydown", onKey));
+onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 
-async function act(what: string, work: () => Promise<WorkflowDetail>): Promise<void> {
-  busy.value = what;
-  fault.value = "";
-  try {
-    const next = await work();
-    take(next);
-    base.value = next.revision;
-    writeUnsaved(props.name, undefined);
-  } catch (error) {
-    if (isConflict(error)) theirs.value = await api.call(routes.workflow, { params });
-    else fault.value = sentence(error);
-  } finally {
-    busy.value = "";
-  }
+/** The first field of the exchange has the focus. */
+async function toExchange(): Promise<void> {
+  await nextTick();
+  exchange.value
+    ?.querySelector<HTMLElement>(
+      ".form .cm-content, .form input:not([type=checkbox], [type=hidden]), .form textarea",
+    )
+    ?.focus();
 }
-const params = { name: props.name };
-const saveDraft = (): Promise<WorkflowDetail> =>
-  api.call(routes.pushWorkflow, { params, body: { text: text.value, base: base.value } });
-const save = (): Promise<void> => act("save", saveDraft);
-const publish = (): Promise<void> =>
-  act("publish", async () => {
-    if (unsaved.value) {
-      const saved = await saveDraft();
-      take(saved);
-      base.value = saved.revision;
-    }
-    const published = await api.call(routes.publishWorkflow, { params });
-    notice.value = published.notes.join(" ");
-    return published;
-  });
+function done(notes: string[]): void {
+  publishing.value = false;
+  published.value = notes.length > 0 ? notes : ["It is in force from now on."];
+}
 async function adopted(said: string): Promise<void> {
   adopting.value = "";
-  notice.value = said;
-  changed(await api.call(routes.workflow, { params }));
+  published.value = [said];
+  document_.take(await api.call(routes.workflow, { params: { name: props.name } }));
 }
-/** The draft is another one now. */
-function changed(next: WorkflowDetail): void {
-  text.value = next.text;
-  base.value = next.revision;
-  take(next);
-}
-function takeTheirs(next: WorkflowDetail): void {
-  theirs.value = undefined;
-  changed(next);
-}
-/** The text goes on from their revision: what it drops of theirs was seen. */
-function takeMine(next: WorkflowDetail): void {
-  theirs.value = undefined;
-  take(next);
-  base.value = next.revision;
-  writeUnsaved(props.name, { text: text.value, base: base.value });
-}
-function discard(): void {
-  if (!workflow.value) return;
-  theirs.value = undefined;
-  changed(workflow.value);
-}
+/** A call that says its own method and address, and no operation. */
+const isInline = computed(() => line.value?.kind === "request");
 </script>
 
 <template>
-  <div class="page workflow">
-    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-    <v-alert v-if="notice" type="success" closable @click:close="notice = ''">{{ notice }}</v-alert>
-    <v-progress-linear v-if="!workflow && !fault" indeterminate />
+  <div class="page editor">
+    <v-progress-linear v-if="!workflow && !document_.fault.value" indeterminate />
+    <PageHead
+      :title="title"
+      :name="name"
+      :tab="`${title}, ${name}`"
+      :up="[{ title: 'Workflows', to: '/workflows' }]"
+    >
+      <EditorHead v-if="workflow" ref="head" @problem="nextProblem" @publish="publishing = !publishing" />
+    </PageHead>
+    <v-alert
+      v-if="document_.fault.value"
+      type="error"
+      class="mb-2"
+      closable
+      @click:close="document_.fault.value = ''"
+      >{{ document_.fault.value }}</v-alert
+    >
+    <v-alert v-if="published.length > 0" type="success" class="mb-2" closable @click:close="published = []">{{
+      published.join(" ")
+    }}</v-alert>
+    <v-alert
+      v-if="document_.notes.value.length > 0"
+      type="info"
+      class="mb-2"
+      closable
+      @click:close="document_.notes.value = []"
+    >
+      <div v-for="note in document_.notes.value" :key="note">{{ note }}</div>
+    </v-alert>
     <template v-if="workflow">
       <DraftConflict
-        v-if="theirs"
-        :theirs="theirs"
-        :mine="text"
-        @take-theirs="takeTheirs(theirs)"
-        @take-mine="takeMine(theirs)"
+        v-if="document_.theirs.value"
+        :theirs="document_.theirs.value"
+        :mine="document_.text.value"
+        @take-theirs="document_.takeTheirs()"
+        @take-mine="document_.keepMine()"
       />
-      <header class="head">
-        <h1>{{ workflow.title ?? workflow.name }}</h1>
-        <span class="mono dim">{{ workflow.name }}</span>
-        <span v-if="workflow.published !== null">version {{ workflow.published }}</span>
-        <span v-else class="dim">not published</span>
-        <span v-if="unsaved" class="text-warning">Unsaved changes</span>
-        <span v-else-if="workflow.draft && workflow.published !== null" class="text-warning"
-          >newer draft</span
-        >
-        <v-spacer />
-        <v-btn v-if="unsaved" @click="discard">Discard</v-btn>
-        <v-btn :disabled="!unsaved" :loading="busy === 'save'" @click="save">Save draft</v-btn>
-        <v-btn
-          color="primary"
-          variant="flat"
-          :disabled="errors.length > 0 || (!unsaved && !workflow.draft)"
-          :loading="busy === 'publish'"
-          @click="publish"
-          >Publish</v-btn
-        >
-      </header>
+      <PublishPanel v-if="publishing" @close="publishing = false" @published="done" />
+      <TestInputs v-if="testing.asks.value" />
       <WorkflowNotes :workflow="workflow" />
       <AdoptPanel
         v-if="adopting"
         :workflow="name"
         :step="adopting"
-        :unsaved="unsaved"
+        :unsaved="document_.saving.value !== 'saved'"
         :revision="workflow.revision"
         @adopted="adopted"
         @close="adopting = ''"
       />
-      <TestPanel
-        v-if="testing"
-        :key="testing.name"
-        :workflow="name"
-        :step="testing.name"
-        :in-loop="isInLoop(workflow.outline, testing.name)"
-        :unsaved="unsaved"
-        @close="testing = undefined"
-      />
-      <div class="two">
-        <div class="left">
-          <v-card>
-            <v-tabs v-model="tab" density="compact" class="tabs">
-              <v-tab value="outline">Outline</v-tab>
-              <v-tab value="start">Start</v-tab>
-              <v-tab value="triggers">Triggers</v-tab>
-              <v-tab value="runs">Runs</v-tab>
-              <v-tab value="versions">Versions</v-tab>
-              <v-tab value="remembered">Remembered</v-tab>
-            </v-tabs>
-            <div class="pa-3">
-              <template v-if="tab === 'outline'">
-                <p v-for="paragraph in paragraphs" :key="paragraph" class="dim mb-2 about">{{ paragraph }}</p>
-                <OutlineView
-                  :outline="workflow.outline"
-                  :triggers="workflow.triggers"
-                  :faulty="faulty"
-                  @go="editor?.goTo($event)"
-                  @adopt="adopting = $event"
-                  @test="testing = $event"
-                />
-              </template>
-              <StartForm
-                v-else-if="tab === 'start'"
-                :workflow="workflow.name"
-                :schema="workflow.inputs"
-                :examples="workflow.examples"
-                :last="runs[0]?.id"
-                :published="workflow.published !== null"
-                :draft="workflow.draft && workflow.problems === 0"
-                :steps="workflow.outline"
-              />
-              <TriggersPanel
-                v-else-if="tab === 'triggers'"
-                :workflow="workflow.name"
-                :published="workflow.published !== null"
-                :draft="workflow.draft && workflow.problems === 0"
-                :newest-run="runs[0]?.id ?? ''"
-              />
-              <VersionsPanel
-                v-else-if="tab === 'versions'"
-                :key="workflow.revision"
-                :workflow="workflow"
-                @changed="changed"
-              />
-              <RememberedPanel v-else-if="tab === 'remembered'" :workflow="workflow.name" />
-              <RunTable v-else :runs="runs" empty="No runs yet." without-workflow />
-            </div>
-          </v-card>
-          <ProblemList :problems="problems" @go="(line, column) => editor?.goTo(line, column)" />
+      <v-tabs v-model="tab" density="compact" class="tabs">
+        <v-tab value="build">Build</v-tab>
+        <v-tab value="start">Start</v-tab>
+        <v-tab value="triggers">Triggers</v-tab>
+        <v-tab value="runs">Runs</v-tab>
+        <v-tab value="versions">Versions</v-tab>
+        <v-tab value="remembered">Remembered values</v-tab>
+      </v-tabs>
+      <div v-if="tab === 'build'" class="panes" :class="{ beside: beside && view === 'outline' }">
+        <div class="left card">
+          <div class="views">
+            <v-btn-toggle v-model="view" mandatory density="compact" variant="outlined">
+              <v-btn value="outline" size="small">Outline</v-btn>
+              <v-btn value="text" size="small">Text</v-btn>
+              <v-btn value="map" size="small">Map</v-btn>
+            </v-btn-toggle>
+            <v-checkbox
+              v-if="view === 'outline'"
+              v-model="beside"
+              label="text beside it"
+              density="compact"
+              hide-details
+              class="wide"
+            />
+            <v-btn v-if="isInline && line" size="small" variant="text" @click="adopting = line.name"
+              >Make an operation of {{ line.name }}</v-btn
+            >
+          </div>
+          <OutlinePane v-if="view === 'outline'" ref="outline" class="fill" @opened="toExchange" />
+          <TextPane v-else-if="view === 'text'" ref="text" class="fill" />
+          <MapPane v-else class="fill" />
+          <ProblemList
+            v-if="showsProblems || errors > 0"
+            class="below"
+            :problems="document_.problems.value"
+            @go="goTo"
+          />
         </div>
-        <v-card class="file"><YamlEditor ref="editor" v-model="text" @problems="problems = $event" /></v-card>
+        <div v-if="beside && view === 'outline'" class="card middle"><TextPane ref="text" /></div>
+        <div ref="exchange" class="right card"><ExchangePane /></div>
       </div>
+      <v-card v-else class="pa-3">
+        <StartForm
+          v-if="tab === 'start'"
+          :workflow="workflow.name"
+          :schema="workflow.inputs"
+          :examples="workflow.examples"
+          :last="values.runs.value[0]?.id"
+          :published="workflow.published !== null"
+          :draft="workflow.draft && workflow.problems === 0"
+          :steps="workflow.outline"
+        />
+        <TriggersPanel
+          v-else-if="tab === 'triggers'"
+          :workflow="workflow.name"
+          :published="workflow.published !== null"
+          :draft="workflow.draft && workflow.problems === 0"
+          :newest-run="values.runs.value[0]?.id ?? ''"
+        />
+        <VersionsPanel
+          v-else-if="tab === 'versions'"
+          :key="workflow.revision"
+          :workflow="workflow"
+          @changed="document_.take($event)"
+        />
+        <RememberedPanel v-else-if="tab === 'remembered'" :workflow="workflow.name" />
+        <RunTable v-else :runs="values.runs.value" empty="No runs yet." without-workflow />
+      </v-card>
     </template>
   </div>
 </template>
 
 <style scoped>
+.editor {
+  max-width: none;
+}
+.tabs {
+  margin-bottom: 8px;
+}
 .tabs :deep(.v-tab) {
   min-width: 0;
   padding: 0 12px;
 }
-.workflow {
+.panes {
   display: grid;
-  gap: 12px;
+  grid-template-columns: minmax(0, 9fr) minmax(0, 11fr);
+  gap: 10px;
+  height: calc(100vh - 178px);
+  min-height: 420px;
 }
-.two {
-  --left: 5fr;
-  --right: 6fr;
+.panes.beside {
+  grid-template-columns: minmax(0, 9fr) minmax(0, 8fr) minmax(0, 10fr);
 }
-.left {
-  display: grid;
-  gap: 12px;
+.left,
+.middle {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
 }
-.about {
-  font-size: 0.875rem;
+.left :deep(.lines) {
+  flex: 0 1 auto;
 }
-.file {
-  height: calc(100vh - 136px);
-  position: sticky;
-  top: 56px;
+.fill {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.right {
+  overflow: auto;
+}
+.views {
+  display: flex;
+  flex: none;
+  gap: 10px;
+  align-items: center;
+  padding: 8px 12px 0;
+}
+.below {
+  max-height: 30%;
+  overflow: auto;
+  border-width: 1px 0 0;
+  border-radius: 0;
+  flex: none;
 }
 @media (max-width: 900px) {
-  .file {
-    height: 70vh;
-    position: static;
+  .panes,
+  .panes.beside {
+    grid-template-columns: minmax(0, 1fr);
+    height: auto;
+  }
+  .fill {
+    min-height: 50vh;
   }
 }
 </style>

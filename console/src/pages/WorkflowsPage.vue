@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import { routes, type WorkflowSummary } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
-import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
-import { when } from "../logic/format.js";
+import TimeText from "../parts/shared/TimeText.vue";
 import { onRunChange } from "../logic/live.js";
+import PageHead from "../parts/shared/PageHead.vue";
 import StateMark from "../parts/shared/StateMark.vue";
 
-const router = useRouter();
 const workflows = ref<WorkflowSummary[]>();
 const fault = ref("");
 const search = ref("");
@@ -29,21 +28,22 @@ const found = computed(() => {
     `${item.name} ${item.title ?? ""}`.toLowerCase().includes(wanted),
   );
 });
-const open = (name: string): void => void router.push(`/workflows/${name}`);
 </script>
 
 <template>
   <div class="page">
-    <div class="d-flex align-center ga-4 mb-3">
-      <h1>Workflows</h1>
-      <v-spacer />
-      <v-text-field v-model="search" label="Search" max-width="280" clearable />
-    </div>
+    <PageHead title="Workflows">
+      <template #actions>
+        <v-text-field v-model="search" label="Search" width="260" clearable hide-details />
+        <v-btn to="/add-workflow" color="primary" variant="flat">New workflow</v-btn>
+      </template>
+    </PageHead>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <v-progress-linear v-if="!workflows && !fault" indeterminate />
     <v-card v-if="workflows" class="pa-2">
       <p v-if="workflows.length === 0" class="dim pa-2">
-        No workflows yet. Push a file: <span class="mono">ckettle workflow push FILE</span>
+        No workflows yet. <router-link to="/add-workflow">Make the first one</router-link>, or push a file:
+        <span class="mono">ckettle workflow push FILE</span>
       </p>
       <p v-else-if="found.length === 0" class="dim pa-2">
         No workflow has “{{ search }}” in its name or title.
@@ -59,17 +59,12 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
           </tr>
         </thead>
         <tbody>
-          <tr
-            v-for="item in found"
-            :key="item.name"
-            class="link"
-            tabindex="0"
-            @click="open(item.name)"
-            @keydown.enter="open(item.name)"
-          >
+          <tr v-for="item in found" :key="item.name" class="link">
             <td>
-              <div class="font-weight-medium">{{ item.title ?? item.name }}</div>
-              <div class="mono dim">{{ item.name }}</div>
+              <router-link :to="`/workflows/${item.name}`" class="whole"
+                ><b>{{ item.title ?? item.name }}</b>
+                <span class="mono dim">{{ item.name }}</span></router-link
+              >
             </td>
             <td>
               <span v-if="item.published !== null">{{ item.published }}</span>
@@ -85,7 +80,7 @@ const open = (name: string): void => void router.push(`/workflows/${name}`);
                 <span v-if="item.recent.length === 0" class="dim">never</span>
               </span>
             </td>
-            <td class="wide text-no-wrap">{{ when(item.recent.at(-1)?.createdAt ?? null) }}</td>
+            <td class="wide text-no-wrap"><TimeText :at="item.recent.at(-1)?.createdAt ?? null" /></td>
           </tr>
         </tbody>
       </table>

@@ -1,21 +1,33 @@
-import { routes } from "@copper-kettle/contract";
+import { routes, type Attention } from "@copper-kettle/contract";
+import { bounds } from "@copper-kettle/core";
 import type { Express } from "express";
 import { endOf, stateOf } from "../../credentials/view.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
-import { showRun } from "../found.js";
+import type { Failures } from "../../store/attention.js";
+import { findRun, showRun } from "../found.js";
+import { notFound } from "../problems.js";
 import { troubleView } from "../run-view.js";
 import { serve } from "../serve-route.js";
 import { driftView } from "./drift.js";
 
 export function serveHome(app: Express, context: Context): void {
-  const { journals, runner } = context;
+  const { journals, runner, attention } = context;
+  serve(app, routes.putAside, async ({ params, body, by }) => {
+    const row = await findRun(context, body.run);
+    if (row.workflow !== params.name) throw notFound("run", body.run);
+    await attention.putAside(params.name, row.id, by.id, Date.now());
+  });
+
   serve(app, routes.home, async () => {
     const since = Math.floor(Date.now() / hourMillis) * hourMillis - 23 * hourMillis;
     const { runs } = journals;
-    const [unsure, failed, running, next, ended] = await Promise.all([
-      runs.list({ states: ["unsure", "parked"], unended: true }, mostShown),
-      runs.list({ states: ["failed"], createdSince: since }, mostShown),
+    const open = { states: ["unsure", "parked"], unended: true };
+    const [unsure, unsureCount, failures, starts, running, next, ended] = await Promise.all([
+      runs.list(open, mostShown),
+      runs.count(open, bounds.countedRuns),
+      attention.failures(since, mostGroups),
+      attention.startsNext(mostStarts),
       runs.list({ states: ["queued", "running"], unended: true }, mostShown),
       runs.sleeping(mostShown),
       runs.endedBySpan(hourMillis, since),
@@ -34,7 +46,18 @@ export function serveHome(app: Express, context: Context): void {
       };
     });
     return {
-      attention: [...unsure, ...failed].map((row) => showRun(context, row)),
+      attention: [
+        ...unsure.map((row) => ({
+          run: showRun(context, row),
+          count: 1,
+          since: iso(row.createdAt),
+          lastGood: null,
+        })),
+        ...(await failed(failures.slice(0, mostShown))),
+      ],
+      more:
+        unsureCount - unsure.length + failures.slice(mostShown).reduce((sum, { count }) => sum + count, 0),
+      starts: starts.map(({ at, ...start }) => ({ ...start, at: iso(at) })),
       credentials: await needing(context),
       drift: context.drift.list().slice(0, 10).map(driftView),
       running: running.map((row) => showRun(context, row)),
@@ -52,11 +75,26 @@ export function serveHome(app: Express, context: Context): void {
       },
     };
   });
+
+  /** The newest run of each, with how many there are. */
+  function failed(failures: readonly Failures[]): Promise<Attention[]> {
+    return Promise.all(
+      failures.map(async ({ newest, count, since, lastGoodAt }) => ({
+        run: showRun(context, await findRun(context, newest)),
+        count,
+        since: iso(since),
+        lastGood: lastGoodAt === null ? null : iso(lastGoodAt),
+      })),
+    );
+  }
 }
 
 const hourMillis = 3_600_000;
 /** So many runs of each kind are shown. */
 const mostShown = 20;
+/** So many causes of failures are looked at, and so many next starts are shown. */
+const mostGroups = 200;
+const mostStarts = 5;
 
 /** Credentials that want a person: those that fail, want a sign-in, or end within 30 days. */
 async function needing({ credentials, tokens, journals }: Context) {

@@ -4,6 +4,7 @@ import { serveActivity } from "./activity.js";
 import { serveApis } from "./apis.js";
 import { serveBackups } from "./backups.js";
 import { serveByHand } from "./by-hand.js";
+import { serveCatalogue } from "./catalogue.js";
 import { serveConstants } from "./constants.js";
 import { serveCredentials } from "./credentials.js";
 import { serveDrift } from "./drift.js";
@@ -42,6 +43,7 @@ export function serveRoutes(app: Express, context: Context): void {
   serveApis(app, context);
   serveBackups(app, context);
   serveByHand(app, context);
+  serveCatalogue(app, context);
   serveConstants(app, context);
   serveCredentials(app, context);
   serveDrift(app, context);

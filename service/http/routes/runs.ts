@@ -1,6 +1,14 @@
 import { BadOptions } from "../../runs/start-request.js";
 import { routes } from "@copper-kettle/contract";
-import { type Json, outline, type Path, scopeOf, parseDuration, type Principal } from "@copper-kettle/core";
+import {
+  bounds,
+  type Json,
+  outline,
+  type Path,
+  scopeOf,
+  parseDuration,
+  type Principal,
+} from "@copper-kettle/core";
 import { type Express, type Request } from "express";
 import { optionsOf } from "../../runs/again.js";
 import { apiKey } from "../../store/start-keys.js";
@@ -49,14 +57,26 @@ export function serveRuns(app: Express, context: Context): void {
   });
 
   serve(app, routes.listRuns, async ({ query }) => {
-    const { workflow, state, before, text, limit } = query;
+    const { workflow, state, before, text, limit, skip, order } = query;
     const event = query.event === undefined ? undefined : await startedBy(query.event);
     if (event === null) return { runs: [], more: false };
-    const filter = { workflow, states: state?.split(","), before, text, event };
-    const rows = await journals.runs.list(filter, limit + 1);
+    const filter = {
+      workflow,
+      states: state?.split(","),
+      before,
+      text,
+      event,
+      createdSince: query.since === undefined ? undefined : Date.parse(query.since),
+      createdBefore: query.until === undefined ? undefined : Date.parse(query.until),
+    };
+    const [rows, total] = await Promise.all([
+      journals.runs.list(filter, limit + 1, { order, skip }),
+      query.counted === "true" ? journals.runs.count(filter, bounds.countedRuns) : undefined,
+    ]);
     return {
       runs: rows.slice(0, limit).map((row) => showRun(context, row)),
       more: rows.length > limit,
+      ...(total === undefined ? {} : { total }),
     };
   });
 

@@ -3,6 +3,7 @@ import { routes, type TryResult, type Understood } from "@copper-kettle/contract
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import TryResultView from "./TryResultView.vue";
 import UnderstoodView from "./UnderstoodView.vue";
 
@@ -27,6 +28,7 @@ watch(
   },
   { immediate: true },
 );
+forgetMended(faults, () => ({ id: id.value, title: title.value, credential: credential.value }), fault);
 const suggested = computed(() => props.pasted.id);
 
 async function act(what: string, work: () => Promise<void>): Promise<void> {

@@ -233,7 +233,7 @@ const removeItem = (index: number): void =>
 }
 .kind {
   font-size: 0.75rem;
-  opacity: 0.75;
+  color: var(--dim);
   width: 72px;
   color: inherit;
   background: rgb(var(--v-theme-surface));
@@ -252,7 +252,7 @@ const removeItem = (index: number): void =>
   align-items: center;
 }
 .small {
-  opacity: 0.75;
+  color: var(--dim);
   font-size: 0.8125rem;
 }
 .add {
@@ -268,6 +268,6 @@ const removeItem = (index: number): void =>
   border-bottom: 1px solid currentColor;
   color: inherit;
   background: transparent;
-  opacity: 0.7;
+  color: var(--dim);
 }
 </style>

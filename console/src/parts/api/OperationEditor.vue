@@ -4,6 +4,7 @@ import { isObject, parseJson, printJson, sameJson, type JsonObject } from "@copp
 import { mdiClose, mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import {
   newParameter,
   parameterEdits,
@@ -94,6 +95,7 @@ const removeParameter = (index: number): void =>
     ),
   );
 
+forgetMended(faults, () => ({ method: method.value, path: path.value, operation: operation.value }), fault);
 async function save(): Promise<void> {
   busy.value = true;
   fault.value = "";

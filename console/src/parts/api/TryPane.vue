@@ -9,6 +9,7 @@ import {
 import { idsFromAddress, isObject, parseJson, printJson, type JsonObject } from "@copper-kettle/core";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import { skeleton } from "../../logic/body-value.js";
 import { when } from "../../logic/format.js";
 import { bodyKindOf, givenParameters, ruleFaults, typedParameters } from "../../logic/parameter-form.js";
@@ -69,6 +70,15 @@ function take(given: JsonObject): void {
 async function loadTries(): Promise<void> {
   tries.value = (await api.call(routes.listTries, { query: { operation: full.value, limit: 10 } })).tries;
 }
+forgetMended(
+  faults,
+  () => ({
+    ...Object.fromEntries(Object.entries(typed).map(([name, value]) => [`parameters.${name}`, value])),
+    body: bodyText.value,
+    using: using.value,
+  }),
+  fault,
+);
 watch(mediaType, startBody);
 /** Choices that other operations give, once somebody asks for them. */
 const choices = reactive<Record<string, { title: string; value: unknown }[]>>({});
@@ -154,6 +164,15 @@ async function send(): Promise<void> {
   } finally {
     busy.value = false;
   }
+}
+/** What was given for a call, in one line. */
+function sentIn({ given }: TryEntry): string {
+  const [body] = isObject(given["body"]) ? Object.values(given["body"]) : [];
+  const parts = Object.entries(isObject(given["parameters"]) ? given["parameters"] : {}).map(
+    ([name, value]) => `${name}=${typeof value === "string" ? value : printJson(value ?? null)}`,
+  );
+  if (body !== undefined) parts.push(typeof body === "string" ? body : printJson(body));
+  return parts.join(" ") || "without parameters";
 }
 async function readFile(event: Event): Promise<void> {
   const chosen = (event.target as HTMLInputElement).files?.[0];
@@ -256,7 +275,7 @@ async function look(entry: TryEntry): Promise<void> {
             entry.status ?? "no response"
           }}</span>
           <span class="dim">{{ when(entry.at) }}, {{ entry.took }} ms</span>
-          <span class="mono cut">{{ printJson(entry.given["parameters"] ?? {}) }}</span>
+          <span class="mono cut">{{ sentIn(entry) }}</span>
         </button>
       </li>
     </ul>

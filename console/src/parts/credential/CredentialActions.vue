@@ -133,7 +133,7 @@ const remove = () =>
   overflow: auto;
   padding: 8px;
   margin-bottom: 8px;
-  background: rgba(128, 128, 128, 0.1);
+  background: var(--soft);
 }
 @media (max-width: 900px) {
   .check {

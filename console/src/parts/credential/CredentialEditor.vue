@@ -2,6 +2,8 @@
 import { routes, type CredentialDetail } from "@copper-kettle/contract";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
+import { faultOfName } from "../../logic/names.js";
 import { emptyForm, formOf, kinds, readCredential, sentPreview } from "../../logic/credential-form.js";
 import { loginSecrets } from "../../logic/login-form.js";
 import CertificateFields from "./CertificateFields.vue";
@@ -19,11 +21,13 @@ const busy = ref(false);
 const redirectUri = ref("");
 const more = ref(props.credential !== undefined);
 const help = computed(() => kinds.find((kind) => kind.value === form.kind)?.help);
+const credentialNameFault = computed(() => (props.credential ? undefined : faultOfName(form.name)));
 const preview = computed(() => sentPreview(form));
 const sources = computed(() => props.credential?.sources ?? []);
 /** Whether there are secrets that stay when they are left blank. */
 const saved = computed(() => props.credential?.kind === form.kind);
 
+forgetMended(faults, () => ({ ...form }), fault);
 onMounted(async () => {
   redirectUri.value = await api.call(routes.redirectUri).then(
     (answer) => answer.redirectUri,
@@ -49,6 +53,7 @@ async function save(): Promise<void> {
   faults.value = {
     ...read.faults,
     ...(form.name ? {} : { name: "Give the credential a name. Steps refer to it." }),
+    ...(credentialNameFault.value === undefined ? {} : { name: credentialNameFault.value }),
   };
   fault.value = "";
   if (Object.keys(faults.value).length > 0) return;
@@ -81,7 +86,7 @@ async function save(): Promise<void> {
       placeholder="stays-key"
       hint="a-z, 0-9 and dashes. Steps name it in using."
       :disabled="credential !== undefined"
-      :error-messages="faults['name']"
+      :error-messages="faults['name'] ?? credentialNameFault"
       autocomplete="off"
     />
     <v-select v-model="form.kind" :items="kinds" label="Kind" :hint="help" />

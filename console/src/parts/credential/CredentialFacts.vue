@@ -120,7 +120,7 @@ const renewal = computed(() => {
 .scopes th {
   text-align: left;
   font-weight: 500;
-  opacity: 0.7;
+  color: var(--dim);
   padding: 0 14px 2px 0;
 }
 .scopes td {

@@ -2,6 +2,7 @@
 import { routes, type Network } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import { emptyNetwork, networkFormOf, readNetwork, type NetworkForm } from "../../logic/network-form.js";
 
 /** Without settings the form makes new ones; `name` is what they are for. */
@@ -42,6 +43,7 @@ const ofKind = (kind: string) =>
 const basics = ofKind("basic");
 const certificates = ofKind("mutual-tls");
 
+forgetMended(faults, () => ({ ...given.value }), fault);
 onMounted(async () => {
   try {
     const [known, list] = await Promise.all([api.call(routes.listApis), api.call(routes.listCredentials)]);

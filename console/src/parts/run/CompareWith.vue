@@ -18,7 +18,10 @@ onMounted(async () => {
     const { runs } = await api.call(routes.listRuns, { query: { workflow: props.run.workflow, limit: 50 } });
     others.value = runs
       .filter(({ id }) => id !== props.run.id)
-      .map(({ id, createdAt, state }) => ({ value: id, title: `${when(createdAt)}, ${state} (${id})` }));
+      .map((one) => ({
+        value: one.id,
+        title: `${when(one.createdAt)}, ${one.state}, ${one.version === 0 ? "draft" : `version ${one.version}`}${one.rehearsal ? ", rehearsal" : ""} (${one.id})`,
+      }));
     other.value = props.run.origin ?? others.value[0]?.value ?? null;
   } catch (error) {
     fault.value = sentence(error);

@@ -192,11 +192,11 @@ header {
 h3 {
   font-size: 0.8rem;
   font-weight: 600;
-  opacity: 0.8;
+  color: var(--dim);
   margin-top: 6px;
 }
 .message {
-  border: 1px solid rgba(128, 128, 128, 0.25);
+  border: 1px solid var(--line);
   border-radius: 4px;
   padding: 8px 10px;
   overflow-wrap: anywhere;
@@ -205,12 +205,12 @@ h3 {
   font-weight: 600;
 }
 .name {
-  opacity: 0.7;
+  color: var(--dim);
 }
 .body {
   margin-top: 8px;
   padding-top: 8px;
-  border-top: 1px dashed rgba(128, 128, 128, 0.3);
+  border-top: 1px dashed var(--line);
 }
 .attempts {
   height: auto;

@@ -144,7 +144,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   cursor: pointer;
 }
 .step:hover {
-  background: rgba(128, 128, 128, 0.1);
+  background: var(--soft);
 }
 .step.selected {
   background: rgba(var(--v-theme-primary), 0.14);
@@ -167,12 +167,12 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   height: 16px;
 }
 .axis .track {
-  border-bottom: 1px solid rgba(128, 128, 128, 0.3);
+  border-bottom: 1px solid var(--line);
 }
 .tick {
   position: absolute;
   font-size: 0.7rem;
-  opacity: 0.7;
+  color: var(--dim);
   white-space: nowrap;
   transform: translateX(-50%);
 }
@@ -202,7 +202,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
 .bar.rate-limit,
 .bar.wait {
   background: repeating-linear-gradient(-45deg, rgba(128, 128, 128, 0.55) 0 2px, transparent 2px 5px);
-  outline: 1px solid rgba(128, 128, 128, 0.4);
+  outline: 1px solid var(--line);
   outline-offset: -1px;
 }
 .bar.going {

@@ -3,6 +3,7 @@ import { routes } from "@copper-kettle/contract";
 import { parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import ConfirmRemove from "../shared/ConfirmRemove.vue";
 
 /** Named values that every workflow may read. */
@@ -12,6 +13,7 @@ const value = ref("");
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
 
+forgetMended(faults, () => ({ name: name.value, value: value.value }), fault);
 async function act(work: () => Promise<unknown>): Promise<boolean> {
   fault.value = "";
   faults.value = {};

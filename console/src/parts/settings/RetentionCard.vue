@@ -2,6 +2,7 @@
 import { routes } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 
 /** Pause of all, retention, backups. */
 const paused = ref(false);
@@ -13,6 +14,7 @@ const fault = ref("");
 const said = ref("");
 const busy = ref("");
 
+forgetMended(faults, () => ({ days: days.value, runs: runs.value }), fault);
 async function act(what: string, work: () => Promise<string>): Promise<void> {
   busy.value = what;
   fault.value = said.value = "";

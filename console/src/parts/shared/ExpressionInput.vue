@@ -66,7 +66,7 @@ defineExpose({ insert });
 
 <style scoped>
 .expression {
-  border: 1px solid rgba(128, 128, 128, 0.4);
+  border: 1px solid var(--line);
   border-radius: 4px;
   min-height: 96px;
 }

@@ -106,10 +106,10 @@ const text = computed(() =>
   color: rgb(var(--v-theme-info));
 }
 .null {
-  opacity: 0.6;
+  color: var(--dim);
 }
 .more {
   text-decoration: underline;
-  opacity: 0.8;
+  color: var(--dim);
 }
 </style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import {
   mdiAlertOctagonOutline,
-  mdiCheckCircleOutline,
+  mdiCheck,
   mdiCircleOutline,
   mdiClockOutline,
   mdiCloseOctagonOutline,
@@ -19,7 +19,7 @@ const looks: Record<string, { icon: string; color: string }> = {
   queued: { icon: mdiCircleOutline, color: "info" },
   running: { icon: mdiPlayCircleOutline, color: "info" },
   waiting: { icon: mdiClockOutline, color: "info" },
-  succeeded: { icon: mdiCheckCircleOutline, color: "success" },
+  succeeded: { icon: mdiCheck, color: "quiet" },
   failed: { icon: mdiCloseOctagonOutline, color: "error" },
   stopped: { icon: mdiStopCircleOutline, color: "secondary" },
   unsure: { icon: mdiHelpRhombusOutline, color: "warning" },
@@ -42,6 +42,14 @@ const look = computed(() => looks[props.state] ?? { icon: mdiCircleOutline, colo
   align-items: center;
   gap: 5px;
   white-space: nowrap;
-  font-weight: 500;
+  font-weight: 600;
+}
+
+.text-quiet {
+  color: var(--dim);
+  font-weight: 400;
+}
+.text-quiet .v-icon {
+  color: rgb(var(--v-theme-success));
 }
 </style>

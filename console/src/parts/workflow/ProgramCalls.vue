@@ -60,7 +60,7 @@ pre {
   overflow: auto;
   max-height: 240px;
   padding: 8px 10px;
-  border: 1px solid rgba(128, 128, 128, 0.25);
+  border: 1px solid var(--line);
   border-radius: 4px;
 }
 </style>

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { routes, type OutlineStep, type RunOptionsInput } from "@copper-kettle/contract";
 import type { JsonObject } from "@copper-kettle/core";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
+import InputFields from "../shared/InputFields.vue";
 import TestOptions from "../shared/TestOptions.vue";
 import { fieldsOf, formValues, initialValues, readForm } from "../../logic/schema-form.js";
 
@@ -20,15 +22,16 @@ const props = defineProps<{
 }>();
 const router = useRouter();
 const fields = computed(() => fieldsOf(props.schema));
-const values = reactive<Record<string, unknown>>({});
+const values = ref<Record<string, unknown>>({});
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
 const busy = ref(false);
 const options = ref<RunOptionsInput>({});
+forgetMended(faults, () => ({ ...values.value }), fault);
 watch(
   () => props.schema,
   (schema) => {
-    for (const [name, value] of Object.entries(initialValues(schema))) values[name] ??= value;
+    for (const [name, value] of Object.entries(initialValues(schema))) values.value[name] ??= value;
   },
   { immediate: true },
 );
@@ -47,11 +50,11 @@ async function fill(from: string | null): Promise<void> {
       : props.examples.find(({ name }) => name === from)?.inputs;
   // What is masked is typed again.
   for (const [name, value] of Object.entries(formValues(props.schema, (inputs ?? {}) as JsonObject)))
-    if (!String(value).includes("•••")) values[name] = value;
+    if (!String(value).includes("•••")) values.value[name] = value;
 }
 
 async function start(draft: boolean): Promise<void> {
-  const read = readForm(fields.value, values);
+  const read = readForm(fields.value, values.value);
   faults.value = read.faults;
   fault.value = "";
   if (Object.keys(read.faults).length > 0) return;
@@ -85,44 +88,7 @@ async function start(draft: boolean): Promise<void> {
       clearable
       @update:model-value="fill"
     />
-    <template v-for="field in fields" :key="field.name">
-      <v-select
-        v-if="field.kind === 'choice'"
-        v-model="values[field.name]"
-        :items="field.choices"
-        :label="field.title + (field.required ? ' *' : '')"
-        :hint="field.help"
-        :error-messages="faults[field.name]"
-      />
-      <v-checkbox
-        v-else-if="field.kind === 'boolean'"
-        v-model="values[field.name]"
-        :label="field.title"
-        :error-messages="faults[field.name]"
-        density="compact"
-        hide-details="auto"
-      />
-      <v-textarea
-        v-else-if="field.kind === 'json'"
-        v-model="values[field.name]"
-        class="mono"
-        rows="3"
-        auto-grow
-        :label="`${field.title} (JSON)${field.required ? ' *' : ''}`"
-        :hint="field.help"
-        :error-messages="faults[field.name]"
-      />
-      <v-text-field
-        v-else
-        v-model="values[field.name]"
-        :type="field.kind === 'secret' ? 'password' : field.kind === 'number' ? 'text' : field.inputType"
-        :inputmode="field.kind === 'number' ? 'decimal' : undefined"
-        :label="field.title + (field.required ? ' *' : '')"
-        :hint="field.help"
-        :error-messages="faults[field.name]"
-        autocomplete="off"
-      />
-    </template>
+    <InputFields v-model="values" :fields="fields" :faults="faults" />
     <details>
       <summary>Test options: rehearse, set breakpoints, simulate faults</summary>
       <TestOptions v-model="options" class="mt-3" :steps="steps" />

@@ -306,7 +306,7 @@ watch(() => [props.newestRun, props.published], load);
 }
 .list li {
   padding: 8px 10px;
-  border-top: 1px solid rgba(128, 128, 128, 0.25);
+  border-top: 1px solid var(--line);
   display: grid;
   grid-template-columns: minmax(0, 1fr);
   gap: 4px;

@@ -107,7 +107,7 @@ watch([from, to], () => void compare());
 }
 .diff {
   overflow: auto;
-  border: 1px solid rgba(128, 128, 128, 0.25);
+  border: 1px solid var(--line);
   border-radius: 4px;
   padding: 6px 0;
 }
@@ -122,6 +122,6 @@ watch([from, to], () => void compare());
   background: rgba(var(--v-theme-error), 0.14);
 }
 .place {
-  opacity: 0.6;
+  color: var(--dim);
 }
 </style>

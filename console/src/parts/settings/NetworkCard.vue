@@ -2,11 +2,11 @@
 import { networkFacts, networkName, routes, type Network } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRoute } from "vue-router";
-import { api, sentence } from "../api.js";
-import { when } from "../logic/format.js";
-import NetworkCheck from "../parts/network/NetworkCheck.vue";
-import NetworkEditor from "../parts/network/NetworkEditor.vue";
-import ConfirmRemove from "../parts/shared/ConfirmRemove.vue";
+import { api, sentence } from "../../api.js";
+import { when } from "../../logic/format.js";
+import NetworkCheck from "../network/NetworkCheck.vue";
+import NetworkEditor from "../network/NetworkEditor.vue";
+import ConfirmRemove from "../shared/ConfirmRemove.vue";
 
 const route = useRoute();
 const networks = ref<Network[]>();
@@ -56,8 +56,7 @@ async function remove({ scope, name }: Network): Promise<void> {
 </script>
 
 <template>
-  <div class="page">
-    <h1 class="mb-3">Network</h1>
+  <div>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
     <v-alert v-if="notice" type="success" class="mb-3" closable @click:close="notice = ''">{{
       notice

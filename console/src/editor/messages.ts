@@ -1,0 +1,79 @@
+import type {
+  Completion,
+  Edited,
+  EditorLine,
+  Json,
+  JsonObject,
+  Path,
+  Problem,
+  StepPlace,
+  Wrapper,
+} from "@copper-kettle/core";
+
+/** An edit of the text that is worked out beside the page. */
+export type Action =
+  | { do: "set"; path: Path; value: Json }
+  | { do: "unset"; path: Path }
+  | { do: "rename-key"; path: Path; key: string }
+  | { do: "replace"; path: Path; key: string; value: Json }
+  | { do: "add"; place: StepPlace; step: JsonObject }
+  | { do: "paste"; place: StepPlace; text: string }
+  | { do: "remove"; path: Path }
+  | { do: "move"; path: Path; place: StepPlace }
+  | { do: "shift"; path: Path; by: -1 | 1 }
+  | { do: "duplicate"; path: Path }
+  | { do: "wrap"; path: Path; wrapper: Wrapper }
+  | { do: "unwrap"; path: Path }
+  | { do: "rename"; from: string; to: string };
+
+/** What is known of a text. */
+export interface Analysis {
+  text: string;
+  /** Undefined while the text cannot be read. */
+  lines: EditorLine[] | undefined;
+  value: Json | undefined;
+  problems: Problem[];
+}
+
+/** An expression as it is worked out on the values of a run. */
+export interface Worked {
+  value?: Json;
+  fault?: string;
+  /** Whether it could not even be read; else it found no value in this run. */
+  isWrong?: boolean;
+  /** Where in the expression the fault is. */
+  from?: number;
+  to?: number;
+}
+
+export interface Completed {
+  from: number;
+  options: Completion[];
+}
+
+/** What the page asks, and what it is answered. */
+export interface Asked {
+  analyse: { ask: { text: string }; answer: Analysis };
+  edit: { ask: { text: string; action: Action }; answer: Edited };
+  copy: { ask: { text: string; path: Path }; answer: string };
+  /** In the whole text, at an offset. */
+  completeText: { ask: { text: string; at: number }; answer: Completed };
+  /** In one field, of the step at a line. */
+  completeField: {
+    ask: { text: string; line: number; kind: "expression" | "template"; code: string; at: number };
+    answer: Completed;
+  };
+  /** The steps, inputs and variables that can be read at a line. */
+  scope: { ask: { text: string; line: number }; answer: string[] };
+  /** The values of a run, as JSON: expressions are worked out on them from now on. */
+  values: { ask: { json: string }; answer: null };
+  work: { ask: { code: string; kind: "expression" | "template"; more: JsonObject }; answer: Worked };
+}
+
+export type What = keyof Asked;
+export interface Question {
+  id: number;
+  what: What;
+  ask: Asked[What]["ask"];
+}
+export type Answer = { id: number; answer: unknown } | { id: number; fault: string };

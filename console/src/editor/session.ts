@@ -1,0 +1,59 @@
+import type { CatalogueView } from "@copper-kettle/contract";
+import { routes } from "@copper-kettle/contract";
+import type { EditorLine } from "@copper-kettle/core";
+import { inject, provide, shallowRef, type InjectionKey, type Ref, type ShallowRef } from "vue";
+import { api } from "../api.js";
+import type { WorkflowDocument } from "./document.js";
+import type { Testing } from "./testing.js";
+import type { RunValues } from "./values.js";
+
+/** A field into which a picked value goes: the one that had the focus last. */
+export interface Caret {
+  kind: "expression" | "template" | "value";
+  insert: (text: string) => void;
+}
+
+/** What the parts of the editor share. */
+export interface EditorSession {
+  document: WorkflowDocument;
+  values: RunValues;
+  testing: Testing;
+  catalogue: ShallowRef<CatalogueView>;
+  /** The line of the outline that the exchange shows. */
+  chosen: Ref<string>;
+  line: Readonly<Ref<EditorLine | undefined>>;
+  /** What can be read at the chosen line: `inputs`, `steps.guest` and so on. */
+  inScope: ShallowRef<ReadonlySet<string>>;
+  caret: ShallowRef<Caret | undefined>;
+  /** Whether expressions are shown as what they become with the chosen run. */
+  showsValues: Ref<boolean>;
+  choose: (id: string) => void;
+}
+
+const key: InjectionKey<EditorSession> = Symbol("editor");
+
+export const provideSession = (session: EditorSession): void => provide(key, session);
+
+export function useSession(): EditorSession {
+  const session = inject(key);
+  if (!session) throw new Error("This part stands in no editor.");
+  return session;
+}
+
+const nothing: CatalogueView = { apis: [], credentials: [], workflows: [], constants: {} };
+const known = shallowRef<CatalogueView>(nothing);
+let loadedAt = 0;
+/** The catalogue is asked for again after so many milliseconds, when somebody comes back to the page. */
+const freshMillis = 30_000;
+
+/** What the service has, sent once and kept fresh. */
+export function useCatalogue(): ShallowRef<CatalogueView> {
+  const load = async (): Promise<void> => {
+    if (Date.now() - loadedAt < freshMillis) return;
+    loadedAt = Date.now();
+    known.value = await api.call(routes.catalogue).catch(() => known.value);
+  };
+  void load();
+  window.addEventListener("focus", () => void load());
+  return known;
+}

@@ -1,0 +1,159 @@
+import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
+import { printJson, type Entry, type Json, type JsonObject } from "@copper-kettle/core";
+import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
+import { api, sentence } from "../api.js";
+import { onRunChange } from "../logic/live.js";
+import { Waterfall, type Row } from "../logic/waterfall.js";
+import { ask } from "./asking.js";
+
+/** The values of the run that the editor shows, and what became of each step in it. */
+export interface RunValues {
+  /** The runs that can be chosen, the newest first. */
+  runs: Ref<Run[]>;
+  chosen: Ref<string | null>;
+  scope: Ref<JsonObject>;
+  rows: ComputedRef<ReadonlyMap<string, Row>>;
+  /** What became of a step: of one in a loop, how many items went which way. */
+  stateOf: (name: string) => StepState | undefined;
+  /** The values of a step, as `steps.<name>` reads them. */
+  valueOf: (name: string) => Json | undefined;
+  /** The row of a step that is looked at: of one in a loop, that of the chosen item. */
+  rowOf: (name: string) => Row | undefined;
+  item: Ref<number>;
+  load: () => Promise<void>;
+  fault: Ref<string>;
+}
+
+export interface StepState {
+  state: string;
+  words: string;
+}
+
+/** Beyond so many entries of a run the rest is not read: its page shows them all. */
+const mostEntries = 20_000;
+
+export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueView>): RunValues {
+  const runs = shallowRef<Run[]>([]);
+  const chosen = ref<string | null>(null);
+  const scope = shallowRef<JsonObject>({});
+  const waterfall = shallowRef<Waterfall>();
+  const version = ref(0);
+  const item = ref(0);
+  const fault = ref("");
+
+  async function load(): Promise<void> {
+    try {
+      const found = await api.call(routes.listRuns, { query: { workflow, limit: 20 } });
+      runs.value = found.runs.filter(({ state }) => state !== "queued" && state !== "skipped");
+      chosen.value ??= runs.value[0]?.id ?? null;
+    } catch (error) {
+      fault.value = sentence(error);
+    }
+  }
+  /** A run knows the constants that it read; those of other steps are as they are now. */
+  const withConstants = (values: JsonObject): JsonObject => ({
+    ...values,
+    constants: {
+      ...(catalogue.value.constants as JsonObject),
+      ...(values["constants"] as JsonObject | undefined),
+    },
+  });
+  // Before there is a run, the constants are all that is known.
+  watch(
+    catalogue,
+    async () => {
+      if (chosen.value !== null) return;
+      const values = withConstants({});
+      await ask("values", { json: printJson(values) });
+      if (chosen.value === null) scope.value = values;
+    },
+    { immediate: true },
+  );
+  let reading = 0;
+  async function read(id: string): Promise<void> {
+    const mine = ++reading;
+    const params = { id };
+    try {
+      const run = await api.call(routes.run, { params });
+      const made = new Waterfall(run.steps);
+      let after = -1;
+      for (let more = true; more && after < mostEntries;) {
+        const page = await api.call(routes.journal, { params, query: { after, limit: 1_000 } });
+        made.take(page.entries.map(({ entry }) => entry as unknown as Entry));
+        more = page.more;
+        after = page.entries.at(-1)?.seq ?? after;
+      }
+      const values = withConstants(await api.call(routes.runScope, { params }));
+      if (mine !== reading) return;
+      // First beside the page: fields work their expressions out as soon as they see new values.
+      await ask("values", { json: printJson(values) });
+      if (mine !== reading) return;
+      waterfall.value = made;
+      scope.value = values;
+      version.value++;
+    } catch (error) {
+      if (mine === reading) fault.value = sentence(error);
+    }
+  }
+  watch(chosen, (id) => void (id && read(id)));
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  onRunChange(() => {
+    waiting ??= setTimeout(() => {
+      waiting = undefined;
+      void load();
+      const run = runs.value.find(({ id }) => id === chosen.value);
+      if (chosen.value && (run === undefined || run.endedAt === null)) void read(chosen.value);
+    }, 150);
+  });
+  void load();
+
+  const rows = computed<ReadonlyMap<string, Row>>(() =>
+    version.value > 0 ? (waterfall.value?.rows ?? new Map()) : new Map(),
+  );
+  /** The rows of each step by its name: of one in a loop, one for every item that was read. */
+  const byName = computed(() => {
+    const found = new Map<string, Row[]>();
+    for (const row of rows.value.values()) found.set(row.name, [...(found.get(row.name) ?? []), row]);
+    return found;
+  });
+
+  return {
+    runs,
+    chosen,
+    scope,
+    rows,
+    item,
+    fault,
+    load,
+    rowOf: (name) => {
+      const all = byName.value.get(name) ?? [];
+      return all.find(({ path }) => path.includes(`[${item.value}]`)) ?? all[0];
+    },
+    valueOf: (name) => {
+      const steps = scope.value["steps"] as JsonObject | undefined;
+      return steps?.[name];
+    },
+    stateOf: (name) => {
+      const all = (byName.value.get(name) ?? []).filter(({ begun, ended }) => begun !== undefined || ended);
+      if (all.length === 0) return undefined;
+      const count = (state: string): number => all.filter((row) => row.state === state).length;
+      if (all.length > 1) {
+        const bad = count("failed");
+        return {
+          state: bad > 0 ? "failed" : "succeeded",
+          words: bad > 0 ? `${all.length - bad} good, ${bad} failed` : `${all.length} times`,
+        };
+      }
+      const [row] = all as [Row];
+      return { state: row.state, words: wordsOf(row) };
+    },
+  };
+}
+
+function wordsOf(row: Row): string {
+  const last = row.attempts.at(-1);
+  const status = last?.response?.status;
+  const took = row.begun !== undefined && row.ended ? `${row.ended.at - row.begun.at} ms` : "";
+  const attempts = row.attempts.length > 1 ? `${row.attempts.length} attempts` : "";
+  return [status === undefined ? row.state : String(status), attempts, took].filter(Boolean).join(" · ");
+}

@@ -1,0 +1,189 @@
+import {
+  addStep,
+  CannotEdit,
+  compile,
+  complete,
+  completeTemplate,
+  copyStep,
+  duplicateStep,
+  evaluateToJson,
+  ExpressionError,
+  linesOf,
+  moveStep,
+  nextPlace,
+  pasteSteps,
+  placeOf,
+  parseJson,
+  parseTemplate,
+  printJson,
+  readWorkflow,
+  removeField,
+  removeStep,
+  rename,
+  renameKey,
+  renderTemplate,
+  replaceField,
+  setInOrder,
+  unwrapStep,
+  valueOfText,
+  wrapStep,
+  type Catalogue,
+  type Edited,
+  type Json,
+  type JsonObject,
+  type ReadWorkflow,
+  type ValueMap,
+} from "@copper-kettle/core";
+import { catalogueOf } from "../logic/catalogue.js";
+import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
+import type { Action, Analysis, Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
+
+/** Reads, checks, completes and edits workflow texts beside the page, so that no key waits for it. */
+
+let last: { text: string; catalogue: Catalogue; read: ReadWorkflow } | undefined;
+
+async function readAnew(text: string): Promise<NonNullable<typeof last>> {
+  if (last?.text === text) return last;
+  const catalogue = await catalogueOf(text);
+  last = { text, catalogue, read: readWorkflow(text, catalogue) };
+  return last;
+}
+
+async function analyse({ text }: { text: string }): Promise<Analysis> {
+  const { read } = await readAnew(text);
+  const value = valueIn(text);
+  return {
+    text,
+    lines: linesOf(text),
+    value: value === undefined ? undefined : sendable(value),
+    problems: read.problems,
+  };
+}
+function valueIn(text: string): Json | undefined {
+  try {
+    return valueOfText(text);
+  } catch (error) {
+    if (error instanceof CannotEdit) return undefined;
+    throw error;
+  }
+}
+
+function edit({ text, action }: { text: string; action: Action }): Edited {
+  const only = (made: string, path = "path" in action ? action.path : []): Edited => ({
+    text: made,
+    path,
+    notes: [],
+  });
+  switch (action.do) {
+    case "set":
+      return only(setInOrder(text, action.path, action.value));
+    case "unset":
+      return only(removeField(text, action.path));
+    case "rename-key":
+      return only(renameKey(text, action.path, action.key), [...action.path.slice(0, -1), action.key]);
+    case "replace":
+      return only(replaceField(text, action.path, action.key, action.value));
+    case "add":
+      return addStep(text, action.place, action.step);
+    case "paste":
+      return pasteSteps(text, action.place, action.text);
+    case "remove":
+      return removeStep(text, action.path);
+    case "move":
+      return moveStep(text, action.path, action.place);
+    case "shift": {
+      const place = nextPlace(text, action.path, action.by);
+      return place ? moveStep(text, action.path, place) : only(text);
+    }
+    case "duplicate":
+      return duplicateStep(text, action.path);
+    case "wrap":
+      return wrapStep(text, action.path, action.wrapper);
+    case "unwrap":
+      return unwrapStep(text, action.path);
+    case "rename": {
+      const made = rename(text, "step", action.from, action.to);
+      return only(made, placeOf(made, action.to));
+    }
+  }
+}
+
+async function completeText({ text, at }: { text: string; at: number }): Promise<Completed> {
+  const from = text.lastIndexOf("\n", at - 1) + 1;
+  const end = text.indexOf("\n", at);
+  const line = text.slice(from, end < 0 ? text.length : end);
+  const number = text.slice(0, at).split("\n").length;
+  const scope = scopeAtLine(text, number, await catalogueOf(text));
+  const found = completeInFile(line, at - from, scope);
+  return { from: found.from + from, options: found.options };
+}
+
+async function completeField({
+  text,
+  line,
+  kind,
+  code,
+  at,
+}: Asked["completeField"]["ask"]): Promise<Completed> {
+  const scope = (await readAnew(text)).read.scopeAt(line);
+  const found = kind === "expression" ? complete(code, at, scope) : completeTemplate(code, at, scope);
+  return { from: found.from, options: found.options };
+}
+
+async function scope({ text, line }: { text: string; line: number }): Promise<string[]> {
+  const known = (await readAnew(text)).read.scopeAt(line);
+  const names: string[] = [];
+  for (const [name, shape] of known) {
+    names.push(name);
+    if (name === "steps") for (const step of shape.fields?.names() ?? []) names.push(`steps.${step}`);
+  }
+  return names;
+}
+
+let values: JsonObject = {};
+function takeValues({ json }: { json: string }): null {
+  values = parseJson(json) as JsonObject;
+  return null;
+}
+/** Some values, in a form that can be sent to the page: numbers that a double does not hold lose digits there. */
+const sendable = (value: Json | undefined): Json => JSON.parse(printJson(value ?? null)) as Json;
+
+function work({ code, kind, more }: Asked["work"]["ask"]): Worked {
+  const surroundings = { now: () => Date.now(), uuid: () => crypto.randomUUID() };
+  const scope = { ...values, ...more } as ValueMap;
+  let isRead = false;
+  try {
+    const ready = kind === "template" ? parseTemplate(code) : compile(code);
+    isRead = true;
+    const value =
+      "parts" in ready
+        ? renderTemplate(ready, scope, surroundings)
+        : evaluateToJson(ready, scope, surroundings);
+    return { value: sendable(value) };
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return { fault: error.message, isWrong: !isRead, from: error.start, to: error.end };
+  }
+}
+
+const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Promise<Asked[W]["answer"]> } = {
+  analyse,
+  edit,
+  copy: ({ text, path }) => copyStep(text, path),
+  completeText,
+  completeField,
+  scope,
+  values: takeValues,
+  work,
+};
+
+addEventListener("message", async ({ data }: MessageEvent<Question>) => {
+  const { id, what, ask } = data;
+  let answer: Answer;
+  try {
+    answer = { id, answer: await (answers[what] as (ask: unknown) => unknown)(ask) };
+  } catch (error) {
+    answer = { id, fault: (error as Error).message };
+  }
+  postMessage(answer);
+});

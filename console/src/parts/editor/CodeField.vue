@@ -1,0 +1,241 @@
+<script setup lang="ts">
+import { autocompletion, completionKeymap, startCompletion } from "@codemirror/autocomplete";
+import { bracketMatching } from "@codemirror/language";
+import { history, historyKeymap, defaultKeymap } from "@codemirror/commands";
+import { setDiagnostics } from "@codemirror/lint";
+import { EditorState } from "@codemirror/state";
+import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { printJson, type Json } from "@copper-kettle/core";
+import { onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { ask } from "../../editor/asking.js";
+import type { Worked } from "../../editor/messages.js";
+import { useSession } from "../../editor/session.js";
+import { expressionColours } from "../../logic/expression-colours.js";
+import { completionOptions } from "../../logic/expression-completion.js";
+import { editorTheme } from "../../logic/editor-theme.js";
+import { cspNonce } from "../../theme.js";
+
+/** An expression or a text with `${…}`, on one line or more: with completion, what it becomes, and what is wrong. */
+const props = defineProps<{
+  modelValue: string;
+  kind: "expression" | "template";
+  label: string;
+  hint?: string;
+  /** Several lines: a text. */
+  tall?: boolean;
+}>();
+const emit = defineEmits<{ "update:modelValue": [text: string] }>();
+const { document, line, caret, showsValues, values } = useSession();
+const place = ref<HTMLElement>();
+const worked = ref<Worked>();
+let view: EditorView | undefined;
+/** What was sent on last: what comes back of it is no change from outside. */
+let sent = props.modelValue;
+let timer: ReturnType<typeof setTimeout> | undefined;
+
+const colour = expressionColours(props.kind);
+const completion = autocompletion({
+  icons: false,
+  override: [
+    async ({ state, pos, explicit }) => {
+      const code = state.doc.toString();
+      const found = await ask("completeField", {
+        text: document.text.value,
+        line: line.value?.line ?? 1,
+        kind: props.kind,
+        code,
+        at: pos,
+      });
+      return completionOptions(found, 0, explicit);
+    },
+  ],
+});
+
+onMounted(() => {
+  view = new EditorView({
+    doc: props.modelValue,
+    parent: place.value as HTMLElement,
+    extensions: [
+      keymap.of([
+        { key: "Ctrl-Space", run: startCompletion },
+        ...completionKeymap,
+        ...historyKeymap,
+        ...defaultKeymap.filter(({ key }) => key !== "Mod-Enter"),
+      ]),
+      history(),
+      bracketMatching(),
+      completion,
+      colour,
+      ...(props.tall ? [EditorView.lineWrapping] : [EditorView.lineWrapping, oneLine]),
+      placeholder(props.hint ?? ""),
+      EditorView.contentAttributes.of({ "aria-label": props.label, role: "textbox" }),
+      EditorView.cspNonce.of(cspNonce()),
+      EditorView.updateListener.of((update) => {
+        if (update.docChanged) typed(update.state.doc.toString());
+        if (update.focusChanged) (update.view.hasFocus ? focused : left)();
+      }),
+      editorTheme,
+    ],
+  });
+  void work(props.modelValue);
+});
+/** A line break that is pasted becomes a space: an expression stands on one line. */
+const oneLine = EditorState.transactionFilter.of((transaction) =>
+  transaction.docChanged && transaction.newDoc.lines > 1
+    ? [
+        {
+          changes: {
+            from: 0,
+            to: transaction.startState.doc.length,
+            insert: transaction.newDoc.toString().replace(/\s*\n\s*/g, " "),
+          },
+        },
+      ]
+    : transaction,
+);
+document.typing.add(left);
+onBeforeUnmount(() => {
+  document.typing.delete(left);
+  left();
+  view?.destroy();
+});
+function typed(text: string): void {
+  document.touch();
+  clearTimeout(timer);
+  timer = setTimeout(() => send(text), 250);
+  void work(text);
+}
+function send(text: string): void {
+  clearTimeout(timer);
+  timer = undefined;
+  if (text === sent) return;
+  sent = text;
+  emit("update:modelValue", text);
+}
+function left(): void {
+  if (view && timer !== undefined) send(view.state.doc.toString());
+}
+function focused(): void {
+  caret.value = { kind: props.kind, insert };
+}
+watch(
+  () => props.modelValue,
+  (next) => {
+    if (!view || next === sent || next === view.state.doc.toString()) return;
+    sent = next;
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
+  },
+);
+watch([values.scope, () => values.item.value], () => view && void work(view.state.doc.toString()));
+
+let asked = 0;
+/** What it becomes with the values of the chosen run, and where it is wrong. */
+async function work(code: string): Promise<void> {
+  const mine = ++asked;
+  const bare = code.trim();
+  const found =
+    bare === "" || (props.kind === "template" && !code.includes("${"))
+      ? undefined
+      : await ask("work", { code: bare, kind: props.kind, more: {} }).catch(() => undefined);
+  if (mine !== asked || !view) return;
+  worked.value = found;
+  const { length } = view.state.doc;
+  const marks =
+    found?.fault !== undefined && found.isWrong
+      ? [
+          {
+            from: Math.min(found.from ?? 0, length),
+            to: Math.min(Math.max(found.to ?? 0, (found.from ?? 0) + 1), length),
+            severity: "error" as const,
+            message: found.fault,
+          },
+        ]
+      : [];
+  view.dispatch(setDiagnostics(view.state, marks));
+}
+const brief = (value: Json | undefined): string => {
+  const text = printJson(value ?? null);
+  return text.length > 80 ? `${text.slice(0, 79)}…` : text;
+};
+
+/** Puts a text in at the caret. */
+function insert(text: string): void {
+  if (!view) return;
+  const { from, to } = view.state.selection.main;
+  // In a text the caret may stand inside of `${…}` already.
+  const before = view.state.sliceDoc(0, from);
+  const isInside = props.kind === "template" && before.lastIndexOf("${") > before.lastIndexOf("}");
+  const put = isInside ? text.replace(/^\$\{(.*)\}$/s, "$1") : text;
+  view.dispatch({ changes: { from, to, insert: put }, selection: { anchor: from + put.length } });
+  view.focus();
+}
+defineExpose({ insert, focus: () => view?.focus() });
+</script>
+
+<template>
+  <div class="code" :class="{ tall }">
+    <div v-show="!(showsValues && worked?.value !== undefined)" ref="place" class="place" />
+    <div v-if="showsValues && worked?.value !== undefined" class="place became mono">
+      {{ brief(worked.value) }}
+    </div>
+    <span v-else-if="worked?.value !== undefined" class="value mono" :title="brief(worked.value)">{{
+      brief(worked.value)
+    }}</span>
+    <span
+      v-else-if="worked?.fault && !worked.isWrong && values.chosen.value"
+      class="value absent"
+      :title="worked.fault"
+      >no value in this run</span
+    >
+    <p v-if="worked?.isWrong" class="fault text-error">{{ worked.fault }}</p>
+  </div>
+</template>
+
+<style scoped>
+.code {
+  position: relative;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: rgb(var(--v-theme-surface));
+  min-height: 30px;
+}
+.code:focus-within {
+  border-color: var(--copper);
+  box-shadow: 0 0 0 1px var(--copper);
+}
+.place {
+  min-width: 0;
+}
+.place :deep(.cm-editor) {
+  outline: none;
+}
+.place :deep(.cm-content) {
+  padding: 4px 0;
+}
+.tall .place :deep(.cm-content) {
+  min-height: 64px;
+}
+.became {
+  padding: 4px 8px;
+  color: rgb(var(--v-theme-success));
+  overflow-wrap: anywhere;
+}
+.value {
+  max-width: 220px;
+  padding: 4px 8px;
+  color: rgb(var(--v-theme-success));
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.absent {
+  color: var(--dim);
+}
+.fault {
+  grid-column: 1 / -1;
+  padding: 0 8px 4px;
+  font-size: 0.8125rem;
+}
+</style>

@@ -1,0 +1,328 @@
+<script setup lang="ts">
+import {
+  fileForm,
+  isObject,
+  stepForm,
+  stepKinds,
+  triggerForm,
+  triggerKinds,
+  type FormField,
+  type Json,
+  type JsonObject,
+  type StepKind,
+  type TriggerKind,
+} from "@copper-kettle/core";
+import { computed, ref, watch } from "vue";
+import { focusField } from "../../editor/focus.js";
+import { parameterOffers, type Offer } from "../../editor/offers.js";
+import { useSession } from "../../editor/session.js";
+import { stepIcons } from "../../logic/step-icons.js";
+import FieldEditor from "./FieldEditor.vue";
+import InputsEditor from "./InputsEditor.vue";
+import StepTest from "./StepTest.vue";
+import ValuesEditor from "./ValuesEditor.vue";
+
+/** What is chosen in the outline, laid out to be edited: a step as what it sends, a trigger, or the file itself. */
+const session = useSession();
+const { document, line, showsValues } = session;
+const value = computed<JsonObject>(() => {
+  const found = line.value && document.valueAt(line.value.path);
+  return isObject(found ?? null) ? (found as JsonObject) : {};
+});
+const form = computed<FormField[]>(() => {
+  const at = line.value;
+  if (!at) return [];
+  if (at.what === "file") return fileForm().filter(({ key }) => key !== "name");
+  if (at.what === "trigger")
+    return triggerKinds.includes(at.kind as TriggerKind) ? triggerForm(at.kind as TriggerKind) : [];
+  return stepKinds.includes(at.kind as StepKind) ? stepForm(at.kind as StepKind) : [];
+});
+/** What a person seldom needs stands folded below. */
+const seldom = new Set([
+  "retry",
+  "pages",
+  "until",
+  "timeout",
+  "idempotency",
+  "if-unsure",
+  "probe",
+  "when-limited",
+  "redirects",
+  "read",
+  "stop-when",
+  "if-match",
+  "if-none-match",
+  "effect",
+  "strict",
+  "cookies",
+  "within",
+  "secret",
+  "keep-going",
+]);
+const isThere = ({ key }: FormField): boolean => value.value[key] !== undefined;
+const isMain = (field: FormField): boolean =>
+  field.required || isThere(field) || (field.key === "parameters" && offers.value.length > 0);
+const main = computed(() => form.value.filter((field) => isMain(field) && !seldom.has(field.key)));
+const rest = computed(() => form.value.filter((field) => !isMain(field) && !seldom.has(field.key)));
+const folded = computed(() => form.value.filter((field) => seldom.has(field.key)));
+const foldedOpen = ref(false);
+const foldedWords = computed(() => {
+  const set = folded.value.filter(isThere).map(({ key }) => key);
+  return set.length === 0 ? "as usual" : set.join(", ");
+});
+const offers = ref<Offer[]>([]);
+watch(
+  () => [line.value?.id, value.value["operation"]],
+  async ([, operation]) =>
+    (offers.value = typeof operation === "string" ? await parameterOffers(operation) : []),
+  { immediate: true },
+);
+watch(
+  () => line.value?.id,
+  () => (foldedOpen.value = folded.value.some(isThere) && folded.value.length < 6),
+);
+
+const path = (key: string): (string | number)[] => [...(line.value?.path ?? []), key];
+const root = ref<HTMLElement>();
+async function add(field: FormField): Promise<void> {
+  const start: Json =
+    field.key === "body"
+      ? { json: {} }
+      : field.kind === "group" || field.kind === "values"
+        ? {}
+        : field.kind === "switch"
+          ? true
+          : field.kind === "choice"
+            ? (field.options?.[0] ?? "")
+            : field.kind === "either"
+              ? (field.forms?.find((one) => one.value !== undefined)?.value ?? {})
+              : field.kind === "list"
+                ? []
+                : field.kind === "number"
+                  ? 1
+                  : field.kind === "expression"
+                    ? true
+                    : "";
+  await document.act({ do: "set", path: path(field.key), value: start });
+  await focusField(root.value, field.key);
+}
+const problems = computed(() => {
+  const at = line.value;
+  if (!at) return [];
+  const next =
+    document.lines.value.find((one) => one.line > at.line && one.what !== "branch")?.line ?? Infinity;
+  return document.problems.value.filter((problem) => problem.line >= at.line && problem.line < next);
+});
+async function renameStep(to: string): Promise<void> {
+  const at = line.value;
+  const wanted = to.trim();
+  if (!at || wanted === "" || wanted === at.name) return;
+  const done =
+    at.what === "step"
+      ? await document.act({ do: "rename", from: at.name, to: wanted })
+      : await document.act({ do: "rename-key", path: at.path, key: wanted });
+  if (done && at.what === "trigger") session.choose(`triggers.${wanted}`);
+}
+const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (one as JsonObject) : {});
+</script>
+
+<template>
+  <section v-if="line" ref="root" class="exchange" aria-label="What is chosen">
+    <header class="top">
+      <v-icon :icon="stepIcons[line.what === 'file' ? 'file' : line.kind] ?? ''" size="18" />
+      <input
+        v-if="line.what !== 'file'"
+        class="name"
+        :value="line.name"
+        :aria-label="`Name of the ${line.what}`"
+        spellcheck="false"
+        @change="renameStep(($event.target as HTMLInputElement).value)"
+      />
+      <b v-else>{{ line.title ?? line.name }}</b>
+      <span class="dim">{{ line.what === "file" ? "the workflow" : line.kind }} · line {{ line.line }}</span>
+      <v-btn-toggle
+        v-if="line.what === 'step'"
+        v-model="showsValues"
+        mandatory
+        density="compact"
+        variant="outlined"
+        class="ml-auto"
+      >
+        <v-btn :value="false" size="small">Expressions</v-btn>
+        <v-btn :value="true" size="small">Values</v-btn>
+      </v-btn-toggle>
+    </header>
+    <ul v-if="problems.length > 0" class="problems">
+      <li
+        v-for="(problem, index) in problems"
+        :key="index"
+        :class="
+          problem.severity === 'error'
+            ? 'text-error'
+            : problem.severity === 'warning'
+              ? 'text-warning'
+              : 'dim'
+        "
+      >
+        {{ problem.message }}
+      </li>
+    </ul>
+    <div class="card form">
+      <div v-for="field in main" :key="`${line.id} ${field.key}`" class="field" :data-field="field.key">
+        <span class="label" :title="field.help"
+          >{{ field.key }}<span v-if="field.required" class="dim"> *</span></span
+        >
+        <ValuesEditor
+          v-if="field.key === 'parameters'"
+          :path="path('parameters')"
+          :value="object(value['parameters'])"
+          :offered="offers"
+          label="parameters"
+        />
+        <FieldEditor v-else :field="field" :path="path(field.key)" :value="value[field.key]" />
+        <button
+          v-if="!field.required && isThere(field)"
+          type="button"
+          class="remove"
+          :aria-label="`Remove ${field.key}`"
+          @click="document.act({ do: 'unset', path: path(field.key) })"
+        >
+          ×
+        </button>
+        <span v-else />
+      </div>
+      <div v-if="rest.length > 0" class="chips">
+        <button
+          v-for="field in rest"
+          :key="field.key"
+          type="button"
+          class="chip"
+          :title="field.help"
+          @click="add(field)"
+        >
+          + {{ field.key }}
+        </button>
+      </div>
+    </div>
+    <div v-if="line.what === 'file' || line.kind === 'by-hand'" class="card pa-3"><InputsEditor /></div>
+    <details v-if="folded.length > 0" class="card more" :open="foldedOpen">
+      <summary>
+        <b>{{
+          line.kind === "request" || line.kind === "operation"
+            ? "Retries, pages, time limits"
+            : "Time limits, secrecy"
+        }}</b>
+        <span class="dim ml-2">{{ foldedWords }}</span>
+      </summary>
+      <div class="form">
+        <div
+          v-for="field in folded.filter(isThere)"
+          :key="`${line.id} ${field.key}`"
+          class="field"
+          :data-field="field.key"
+        >
+          <span class="label" :title="field.help">{{ field.key }}</span>
+          <FieldEditor :field="field" :path="path(field.key)" :value="value[field.key]" />
+          <button
+            type="button"
+            class="remove"
+            :aria-label="`Remove ${field.key}`"
+            @click="document.act({ do: 'unset', path: path(field.key) })"
+          >
+            ×
+          </button>
+        </div>
+        <div class="chips">
+          <button
+            v-for="field in folded.filter((one) => !isThere(one))"
+            :key="field.key"
+            type="button"
+            class="chip"
+            :title="field.help"
+            @click="add(field)"
+          >
+            + {{ field.key }}
+          </button>
+        </div>
+      </div>
+    </details>
+    <StepTest v-if="line.what === 'step'" :key="line.id" />
+  </section>
+  <p v-else class="dim pa-4">Choose a line of the outline.</p>
+</template>
+
+<style scoped>
+.exchange {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 10px;
+  padding: 10px 14px;
+}
+.top {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.name {
+  width: 150px;
+  padding: 2px 4px;
+  border: 1px solid transparent;
+  border-radius: 4px;
+  background: none;
+  color: inherit;
+  font: inherit;
+  font-weight: 700;
+}
+.name:hover,
+.name:focus {
+  border-color: var(--line);
+  background: rgb(var(--v-theme-surface));
+}
+.problems {
+  list-style: none;
+}
+.card {
+  overflow: visible;
+}
+.form {
+  display: grid;
+  gap: 8px;
+  padding: 10px 12px;
+}
+.field {
+  display: grid;
+  grid-template-columns: 84px minmax(0, 1fr) 18px;
+  gap: 8px;
+  align-items: start;
+}
+.label {
+  padding-top: 4px;
+  font-family: var(--mono);
+  font-size: 0.8125rem;
+  overflow-wrap: anywhere;
+}
+.remove {
+  padding-top: 4px;
+  color: var(--dim);
+}
+.chips {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.chip {
+  padding: 0 8px;
+  border: 1px dashed var(--line);
+  border-radius: 4px;
+  font-size: 0.8125rem;
+  line-height: 22px;
+  color: var(--copper);
+}
+.chip:hover {
+  background: var(--soft);
+}
+summary {
+  padding: 8px 12px;
+  cursor: pointer;
+}
+</style>

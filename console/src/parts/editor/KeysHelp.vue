@@ -1,0 +1,39 @@
+<script setup lang="ts">
+/** The keys of the editor. */
+const open = defineModel<boolean>({ required: true });
+const keys = [
+  ["↑ ↓", "the line before, the next line"],
+  ["→ ←", "unfold the values of a line, fold them"],
+  ["Enter", "edit the chosen line"],
+  ["Ctrl+Enter", "add a step behind it"],
+  ["Alt+↑ Alt+↓", "move the step, also out of and into branches"],
+  ["Delete", "remove the step"],
+  ["Ctrl+D", "duplicate the step"],
+  ["Ctrl+C Ctrl+X Ctrl+V", "copy, cut and paste steps, as YAML"],
+  ["Ctrl+Z Ctrl+Y", "undo, redo: of all views"],
+  ["Ctrl+S", "save at once"],
+  ["F8", "the next problem"],
+  ["F9", "test the chosen step; Shift+F9: all"],
+  ["/", "search everything"],
+  ["?", "this list"],
+] as const;
+</script>
+
+<template>
+  <v-dialog v-model="open" max-width="520">
+    <v-card class="pa-4">
+      <h2 class="mb-2">Keys</h2>
+      <table class="lines">
+        <tbody>
+          <tr v-for="[key, what] in keys" :key="key">
+            <td class="text-no-wrap">
+              <kbd>{{ key }}</kbd>
+            </td>
+            <td>{{ what }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <v-btn class="mt-3" @click="open = false">Close</v-btn>
+    </v-card>
+  </v-dialog>
+</template>

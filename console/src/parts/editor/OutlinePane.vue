@@ -1,0 +1,339 @@
+<script setup lang="ts">
+import {
+  isObject,
+  printJson,
+  triggerKinds,
+  newTrigger,
+  type EditorLine,
+  type JsonObject,
+  type StepPlace,
+  type TriggerKind,
+} from "@copper-kettle/core";
+import { computed, nextTick, ref, watch } from "vue";
+import { ask } from "../../editor/asking.js";
+import { behind, endOf } from "../../editor/places.js";
+import { useSession } from "../../editor/session.js";
+import AddBox from "./AddBox.vue";
+import OutlineRow from "./OutlineRow.vue";
+import ValuePicker from "./ValuePicker.vue";
+
+/** The workflow from its triggers down. Everything goes by keyboard, too: `?` lists the keys. */
+const emit = defineEmits<{ opened: [] }>();
+const { document, values, chosen, choose, inScope } = useSession();
+const place = ref<HTMLElement>();
+const search = ref("");
+/** Where a step is being added. */
+const adding = ref<{ place: StepPlace; at: string }>();
+const unfolded = ref(new Set<string>());
+const dragged = ref<EditorLine>();
+const over = ref<string>();
+
+const found = computed(() => {
+  const wanted = search.value.trim().toLowerCase();
+  if (wanted === "") return document.lines.value;
+  return document.lines.value.filter((line) => {
+    if (`${line.name} ${line.title ?? ""} ${line.summary} ${line.kind}`.toLowerCase().includes(wanted))
+      return true;
+    const value = line.what === "step" ? values.valueOf(line.name) : undefined;
+    return value !== undefined && printJson(value).toLowerCase().includes(wanted);
+  });
+});
+const problemsAt = computed(() => {
+  const marks = new Map<string, "error" | "warning">();
+  const lines = document.lines.value.filter(({ what }) => what !== "branch");
+  for (const { line, severity } of document.problems.value) {
+    if (severity === "advice") continue;
+    const at = lines.findLast((one) => one.line <= line);
+    if (at && marks.get(at.id) !== "error") marks.set(at.id, severity);
+  }
+  return marks;
+});
+const isDimmed = (line: EditorLine): boolean =>
+  line.what === "step" &&
+  line.id !== chosen.value &&
+  inScope.value.size > 0 &&
+  !inScope.value.has(`steps.${line.name}`);
+
+const placeBehind = (line: EditorLine): StepPlace => behind(document, line);
+const atEnd = (): StepPlace => endOf(document);
+function beginAdding(line?: EditorLine): void {
+  adding.value = line ? { place: placeBehind(line), at: line.id } : { place: atEnd(), at: "end" };
+}
+
+function lineOf(id: string): HTMLElement | null | undefined {
+  return place.value?.querySelector<HTMLElement>(`[data-id="${CSS.escape(id)}"]`);
+}
+function pick(line: EditorLine): void {
+  choose(line.id);
+}
+function moveTo(by: number): void {
+  const lines = found.value;
+  const at = lines.findIndex(({ id }) => id === chosen.value);
+  const next = lines[Math.min(lines.length - 1, Math.max(0, at + by))];
+  if (!next) return;
+  choose(next.id);
+  void nextTick(() => lineOf(next.id)?.focus());
+}
+const current = computed(() => document.lines.value.find(({ id }) => id === chosen.value));
+async function act(action: Parameters<typeof document.act>[0]): Promise<void> {
+  const path = await document.act(action);
+  if (!path) return;
+  const id = document.lines.value.find(
+    (line) => printJson(line.path as never) === printJson(path as never),
+  )?.id;
+  if (id !== undefined) {
+    choose(id);
+    await nextTick();
+    lineOf(id)?.focus();
+  }
+}
+async function copy(line: EditorLine): Promise<void> {
+  const text = await ask("copy", { text: document.text.value, path: line.path });
+  await navigator.clipboard.writeText(text);
+}
+async function paste(line: EditorLine): Promise<void> {
+  const text = await navigator.clipboard.readText().catch(() => "");
+  if (text !== "") await act({ do: "paste", place: placeBehind(line), text });
+}
+function toggle(line: EditorLine): void {
+  const next = new Set(unfolded.value);
+  if (!next.delete(line.id)) next.add(line.id);
+  unfolded.value = next;
+}
+function onKey(event: KeyboardEvent, line: EditorLine): void {
+  if (event.target !== event.currentTarget) return;
+  const mod = event.ctrlKey || event.metaKey;
+  const done = (() => {
+    switch (event.key) {
+      case "ArrowDown":
+        if (event.altKey) return line.what === "step" && act({ do: "shift", path: line.path, by: 1 });
+        return moveTo(1);
+      case "ArrowUp":
+        if (event.altKey) return line.what === "step" && act({ do: "shift", path: line.path, by: -1 });
+        return moveTo(-1);
+      case "ArrowRight":
+        if (!unfolded.value.has(line.id)) toggle(line);
+        return;
+      case "ArrowLeft":
+        if (unfolded.value.has(line.id)) toggle(line);
+        return;
+      case "Enter":
+        if (mod || line.what === "branch") return beginAdding(line);
+        choose(line.id);
+        return emit("opened");
+      case "Delete":
+      case "Backspace":
+        return line.what === "step"
+          ? act({ do: "remove", path: line.path })
+          : line.what === "trigger" && act({ do: "unset", path: line.path });
+      case "d":
+        return mod && line.what === "step" ? act({ do: "duplicate", path: line.path }) : "no";
+      case "c":
+        return mod && line.what === "step" && String(getSelection()) === "" ? copy(line) : "no";
+      case "x":
+        if (!mod || line.what !== "step") return "no";
+        return copy(line).then(() => act({ do: "remove", path: line.path }));
+      case "v":
+        return mod ? paste(line) : "no";
+      default:
+        return "no";
+    }
+  })();
+  if (done !== "no") event.preventDefault();
+}
+/** Lines that stand below the one that is dragged cannot take it in. */
+function mayDrop(line: EditorLine): boolean {
+  const from = dragged.value;
+  return (
+    from !== undefined && line.what !== "file" && line.what !== "trigger" && !line.id.startsWith(from.id)
+  );
+}
+function drop(line: EditorLine): void {
+  const from = dragged.value;
+  over.value = undefined;
+  dragged.value = undefined;
+  if (from) void act({ do: "move", path: from.path, place: placeBehind(line) });
+}
+
+/** Values that are read without a step: inputs, constants. */
+const others = computed(() =>
+  Object.entries(values.scope.value).filter(([name]) => !["steps"].includes(name)),
+);
+const showsOthers = ref(false);
+async function addTrigger(kind: TriggerKind): Promise<void> {
+  const taken = document.valueAt(["triggers"]);
+  const base =
+    kind === "by-hand" ? "office" : kind === "schedule" ? "clock" : kind === "webhook" ? "delivery" : "look";
+  let name: string = base;
+  for (let count = 2; isObject(taken ?? null) && (taken as JsonObject)[name] !== undefined; count++)
+    name = `${base}${count}`;
+  const path = await document.act({
+    do: "set",
+    path: ["triggers", name],
+    value: { [kind]: newTrigger(kind, `${document.name}-${name}`) },
+  });
+  if (path) choose(`triggers.${name}`);
+}
+watch(
+  () => document.lines.value.length,
+  () => {
+    if (adding.value && document.isOld.value) adding.value = undefined;
+  },
+);
+defineExpose({
+  add: () => beginAdding(current.value),
+  focus: () => lineOf(chosen.value)?.focus(),
+});
+</script>
+
+<template>
+  <div class="pane">
+    <div class="tools">
+      <input
+        v-model="search"
+        class="search"
+        type="search"
+        placeholder="Steps and values"
+        aria-label="Search steps and values"
+      />
+      <v-select
+        v-model="values.chosen.value"
+        :items="
+          values.runs.value.map(({ id, state, createdAt, version, rehearsal }) => ({
+            value: id,
+            title: `${new Date(createdAt).toLocaleTimeString([], { hour12: false })} ${version === 0 ? 'test' : `version ${version}`}, ${state}${rehearsal ? ', rehearsal' : ''}`,
+          }))
+        "
+        placeholder="no run yet"
+        aria-label="Values of the run"
+        class="of"
+      />
+    </div>
+    <p v-if="document.isOld.value" class="text-error old" role="status">
+      The text cannot be read as it is: this is the outline as it was.
+      {{
+        document.problems.value[0]
+          ? `Line ${document.problems.value[0].line}: ${document.problems.value[0].message}`
+          : ""
+      }}
+    </p>
+    <div ref="place" class="lines" role="tree" aria-label="Outline" :class="{ grey: document.isOld.value }">
+      <template v-for="line in found" :key="line.id">
+        <OutlineRow
+          :line="line"
+          :class="{ over: over === line.id }"
+          :dimmed="isDimmed(line)"
+          :mark="problemsAt.get(line.id)"
+          :unfolded="unfolded.has(line.id)"
+          @click="pick(line)"
+          @keydown="onKey($event, line)"
+          @dragstart="dragged = line"
+          @dragend="dragged = undefined"
+          @dragover="mayDrop(line) && ($event.preventDefault(), (over = line.id))"
+          @dragleave="over = undefined"
+          @drop.prevent="drop(line)"
+          @act="act"
+          @add="beginAdding(line)"
+          @toggle="toggle(line)"
+          @copy="copy(line)"
+          @paste="paste(line)"
+        />
+        <div v-if="unfolded.has(line.id)" class="tree" :style="{ marginLeft: `${66 + line.depth * 18}px` }">
+          <ValuePicker :value="values.valueOf(line.name)" :name="line.name" :path="['steps', line.name]" />
+        </div>
+        <AddBox v-if="adding?.at === line.id" :place="adding.place" @close="adding = undefined" />
+      </template>
+      <AddBox v-if="adding?.at === 'end'" :place="adding.place" @close="adding = undefined" />
+    </div>
+    <div class="end">
+      <button type="button" class="adder" @click="beginAdding()">
+        + Add a step: a kind, an operation, or paste a request <kbd>Ctrl ↵</kbd>
+      </button>
+      <v-menu>
+        <template #activator="{ props: menu }"
+          ><button type="button" class="adder" v-bind="menu">+ Add a trigger</button></template
+        >
+        <v-list density="compact">
+          <v-list-item v-for="kind in triggerKinds" :key="kind" :title="kind" @click="addTrigger(kind)" />
+        </v-list>
+      </v-menu>
+      <button
+        v-if="others.length > 0"
+        type="button"
+        class="adder"
+        :aria-expanded="showsOthers"
+        @click="showsOthers = !showsOthers"
+      >
+        {{ showsOthers ? "▾" : "▸" }} Inputs, constants and variables of the run
+      </button>
+      <div v-if="showsOthers" class="tree">
+        <ValuePicker
+          v-for="[name, value] in others"
+          :key="name"
+          :value="value"
+          :name="name"
+          :path="[name]"
+          :depth="1"
+        />
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.pane {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.tools {
+  display: flex;
+  flex: none;
+  gap: 8px;
+  padding: 8px 12px;
+  align-items: center;
+  border-bottom: 1px solid var(--line);
+}
+.search {
+  flex: 1;
+  min-width: 0;
+  height: 32px;
+  padding: 0 10px;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+.of {
+  max-width: 230px;
+}
+.old {
+  padding: 6px 12px;
+}
+.grey {
+  opacity: 0.6;
+}
+.tree {
+  margin: 2px 12px 6px 66px;
+  padding-left: 6px;
+  border-left: 2px solid var(--soft);
+  overflow: hidden;
+}
+.end {
+  display: grid;
+  justify-items: start;
+  gap: 2px;
+  padding: 8px 12px 16px 52px;
+}
+.adder {
+  color: var(--dim);
+}
+.adder:hover {
+  color: var(--copper);
+}
+.end .tree {
+  margin-left: 0;
+  justify-self: stretch;
+}
+</style>

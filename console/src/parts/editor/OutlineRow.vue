@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import type { EditorLine } from "@copper-kettle/core";
+import { mdiDotsHorizontal, mdiPlus } from "@mdi/js";
+import { computed } from "vue";
+import type { Action } from "../../editor/messages.js";
+import { useSession } from "../../editor/session.js";
+import { stepIcons } from "../../logic/step-icons.js";
+import StateMark from "../shared/StateMark.vue";
+
+/** One line of the outline: its place in the file, its kind, what it does, and what became of it in the chosen run. */
+const props = defineProps<{
+  line: EditorLine;
+  /** What stands here cannot be read at the chosen line. */
+  dimmed: boolean;
+  mark: "error" | "warning" | undefined;
+  unfolded: boolean;
+}>();
+const emit = defineEmits<{ act: [action: Action]; add: []; toggle: []; copy: []; paste: [] }>();
+const { document, values, chosen } = useSession();
+const act = (action: Action): void => emit("act", action);
+const state = computed(() => (props.line.what === "step" ? values.stateOf(props.line.name) : undefined));
+const isChosen = computed(() => props.line.id === chosen.value);
+const label = computed(() => {
+  const { what, kind, name } = props.line;
+  if (what === "branch") return `branch ${kind}`;
+  return what === "step" ? `step ${name}, ${kind}` : `${what} ${name}`;
+});
+const title = computed(() =>
+  props.line.what === "file" ? (props.line.title ?? props.line.name) : props.line.name,
+);
+const about = computed(() => {
+  const { what, summary } = props.line;
+  return what === "file" ? (summary ? `inputs: ${summary}` : "no inputs") : summary;
+});
+const wrappers = [
+  { title: "Put into a loop", wrapper: "each" },
+  { title: "Put into a condition", wrapper: "if" },
+  { title: "Put into a group", wrapper: "group" },
+] as const;
+</script>
+
+<template>
+  <div
+    class="line"
+    :class="{ chosen: isChosen, dimmed, branch: line.what === 'branch' }"
+    :data-id="line.id"
+    role="treeitem"
+    :tabindex="isChosen || (chosen === '' && line.what === 'file') ? 0 : -1"
+    :aria-selected="isChosen"
+    :aria-level="line.depth + 1"
+    :draggable="line.what === 'step'"
+  >
+    <span class="heard">{{ label }}</span>
+    <span class="number mono">{{ line.line }}</span>
+    <span class="indent" :style="{ width: `${line.depth * 18}px` }" />
+    <template v-if="line.what === 'branch'">
+      <span class="word">{{ line.kind }}</span>
+      <span class="dim mono cut">{{ line.summary }}</span>
+    </template>
+    <template v-else>
+      <v-icon :icon="stepIcons[line.what === 'file' ? 'file' : line.kind] ?? ''" size="16" class="dim" />
+      <span class="words">
+        <span class="first"
+          ><b>{{ title }}</b>
+          <span v-if="line.title && line.what !== 'file'" class="ml-1">{{ line.title }}</span>
+          <span v-if="line.what !== 'step'" class="dim ml-1">{{ about }}</span></span
+        >
+        <span v-if="line.what === 'step'" class="second mono dim cut">{{ line.summary }}</span>
+      </span>
+    </template>
+    <span v-if="mark" :class="mark === 'error' ? 'text-error' : 'text-warning'"
+      >▲<span class="heard"> {{ mark }}</span></span
+    >
+    <span v-if="state" class="state">
+      <StateMark :state="state.state" bare />
+      <span class="dim">{{ state.words }}</span>
+    </span>
+    <button
+      v-if="line.what === 'step' && values.valueOf(line.name) !== undefined"
+      type="button"
+      class="fold dim"
+      tabindex="-1"
+      :aria-label="`Values of ${line.name}`"
+      :aria-expanded="unfolded"
+      @click.stop="emit('toggle')"
+    >
+      {{ unfolded ? "▾" : "▸" }}
+    </button>
+    <button
+      v-if="line.what !== 'trigger' && line.what !== 'file'"
+      type="button"
+      class="plus"
+      tabindex="-1"
+      :aria-label="line.what === 'branch' ? `Add a step to ${line.kind}` : `Add a step behind ${line.name}`"
+      @click.stop="emit('add')"
+    >
+      <v-icon :icon="mdiPlus" size="16" />
+    </button>
+    <v-menu v-if="line.what === 'step' || line.what === 'trigger'">
+      <template #activator="{ props: menu }">
+        <button
+          type="button"
+          class="plus"
+          tabindex="-1"
+          v-bind="menu"
+          :aria-label="`More for ${line.name}`"
+          @click.stop
+        >
+          <v-icon :icon="mdiDotsHorizontal" size="16" />
+        </button>
+      </template>
+      <v-list density="compact">
+        <template v-if="line.what === 'step'">
+          <v-list-item
+            title="Move up"
+            subtitle="Alt+↑"
+            @click="act({ do: 'shift', path: line.path, by: -1 })"
+          />
+          <v-list-item
+            title="Move down"
+            subtitle="Alt+↓"
+            @click="act({ do: 'shift', path: line.path, by: 1 })"
+          />
+          <v-list-item
+            title="Duplicate"
+            subtitle="Ctrl+D"
+            @click="act({ do: 'duplicate', path: line.path })"
+          />
+          <v-list-item title="Copy" subtitle="Ctrl+C" @click="emit('copy')" />
+          <v-list-item title="Paste behind it" subtitle="Ctrl+V" @click="emit('paste')" />
+          <v-list-item
+            v-for="one in wrappers"
+            :key="one.wrapper"
+            :title="one.title"
+            @click="act({ do: 'wrap', path: line.path, wrapper: one.wrapper })"
+          />
+          <v-list-item
+            v-if="['each', 'if', 'group', 'cases', 'together'].includes(line.kind)"
+            title="Take its steps out"
+            @click="act({ do: 'unwrap', path: line.path })"
+          />
+          <v-list-item
+            v-if="document.valueAt([...line.path, 'catch']) === undefined"
+            title="Add a catch"
+            @click="act({ do: 'set', path: [...line.path, 'catch'], value: [] })"
+          />
+        </template>
+        <v-list-item
+          title="Delete"
+          class="text-error"
+          @click="
+            act(line.what === 'step' ? { do: 'remove', path: line.path } : { do: 'unset', path: line.path })
+          "
+        />
+      </v-list>
+    </v-menu>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  align-items: flex-start;
+  gap: 8px;
+  padding: 5px 12px 5px 8px;
+  border-left: 3px solid transparent;
+  cursor: pointer;
+}
+.line:hover {
+  background: var(--soft);
+}
+.line.chosen {
+  background: var(--soft);
+  border-left-color: var(--copper);
+}
+.line.over {
+  box-shadow: inset 0 -2px 0 var(--copper);
+}
+.line:focus-visible {
+  outline: 2px solid var(--copper);
+  outline-offset: -2px;
+}
+.line.dimmed .words {
+  color: var(--dim);
+}
+.line.branch {
+  padding-top: 2px;
+  padding-bottom: 2px;
+}
+.word {
+  font-weight: 600;
+  font-size: 0.8125rem;
+  color: var(--dim);
+}
+.number {
+  width: 34px;
+  flex: none;
+  text-align: right;
+  color: var(--dim);
+}
+.indent {
+  flex: none;
+}
+.words {
+  flex: 1;
+  min-width: 0;
+  display: grid;
+}
+.first,
+.second {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.state {
+  display: inline-flex;
+  gap: 4px;
+  align-items: center;
+  white-space: nowrap;
+  font-size: 0.875rem;
+}
+.fold {
+  width: 16px;
+}
+.plus {
+  visibility: hidden;
+  color: var(--copper);
+}
+.line:hover .plus,
+.line.chosen .plus,
+.line:focus-within .plus {
+  visibility: visible;
+}
+</style>

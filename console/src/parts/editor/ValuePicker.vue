@@ -1,0 +1,151 @@
+<script setup lang="ts">
+import {
+  expressionOf,
+  firstWhere,
+  insertion,
+  isObject,
+  printJson,
+  valueAt,
+  type Json,
+  type Path,
+} from "@copper-kettle/core";
+import { computed, ref } from "vue";
+import { useSession } from "../../editor/session.js";
+
+/** A value as a tree: a click puts its path at the caret, in the form that the field wants. */
+// `value` is a Json; declared as unknown, since an empty text would else be taken for true.
+const props = defineProps<{ value: unknown; name: string; path: Path; depth?: number }>();
+const json = computed(() => props.value as Json | undefined);
+const { caret, values } = useSession();
+const depth = computed(() => props.depth ?? 0);
+const open = ref(depth.value < 2 && !["headers", "cookies"].includes(props.name));
+const most = ref(50);
+const entries = computed<[string | number, Json][]>(() => {
+  const value = json.value;
+  if (Array.isArray(value)) return value.map((item, index) => [index, item]);
+  return isObject(value ?? null) ? Object.entries(value as object) : [];
+});
+const brief = computed(() => {
+  const text = printJson(json.value ?? null);
+  return text.length > 90 ? `${text.slice(0, 89)}…` : text;
+});
+const code = computed(() => expressionOf(props.path));
+/** Where the value is one of a list: the first item that is like it, which holds when the list changes. */
+const first = computed(() => firstWhere(props.path, (path) => valueAt(values.scope.value, path)));
+const kindOf = (value: Json | undefined): string => (value === null ? "null" : typeof value);
+
+function insert(what = code.value): void {
+  if (!caret.value) return void navigator.clipboard.writeText(what).catch(() => undefined);
+  caret.value.insert(insertion(what, caret.value.kind, json.value === null));
+}
+const copy = (text: string): void => void navigator.clipboard.writeText(text).catch(() => undefined);
+</script>
+
+<template>
+  <div class="node mono">
+    <div class="line">
+      <button
+        v-if="entries.length > 0"
+        type="button"
+        class="fold"
+        :aria-expanded="open"
+        :aria-label="`${open ? 'Fold' : 'Unfold'} ${code}`"
+        @click="open = !open"
+      >
+        {{ open ? "▾" : "▸" }}
+      </button>
+      <span v-else class="fold" />
+      <button type="button" class="name" :title="`Insert ${code}`" @mousedown.prevent @click="insert()">
+        {{ name }}
+      </button>
+      <span v-if="!open || entries.length === 0" class="brief" :class="kindOf(json)">{{ brief }}</span>
+      <span v-else class="dim">{{ Array.isArray(value) ? `${value.length} items` : "" }}</span>
+      <span class="acts">
+        <button type="button" @mousedown.prevent @click="insert()">Insert</button>
+        <button v-if="first" type="button" :title="first" @mousedown.prevent @click="insert(first)">
+          First where …
+        </button>
+        <button type="button" @mousedown.prevent @click="copy(code)">Copy path</button>
+        <button type="button" @mousedown.prevent @click="copy(printJson(json ?? null))">Copy value</button>
+      </span>
+    </div>
+    <div v-if="open && entries.length > 0" class="inner">
+      <ValuePicker
+        v-for="[key, inner] in entries.slice(0, most)"
+        :key="key"
+        :value="inner"
+        :name="String(key)"
+        :path="[...path, key]"
+        :depth="depth + 1"
+      />
+      <button v-if="entries.length > most" type="button" class="more" @click="most += 200">
+        {{ entries.length - most }} more …
+      </button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  position: relative;
+  display: flex;
+  gap: 6px;
+  min-width: 0;
+  line-height: 21px;
+  border-radius: 3px;
+}
+.line:hover,
+.line:focus-within {
+  background: var(--soft);
+}
+.fold {
+  width: 14px;
+  flex: none;
+}
+.name {
+  color: var(--copper);
+  white-space: nowrap;
+}
+.name:hover {
+  text-decoration: underline;
+}
+.brief {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.string {
+  color: rgb(var(--v-theme-success));
+}
+.number,
+.boolean {
+  color: rgb(var(--v-theme-info));
+}
+.object,
+.null {
+  color: var(--dim);
+}
+.acts {
+  display: none;
+  position: absolute;
+  right: 0;
+  padding: 0 6px;
+  gap: 10px;
+  background: var(--soft);
+  font-family: var(--sans);
+  font-weight: 600;
+  color: var(--copper);
+}
+.line:hover > .acts,
+.line:focus-within > .acts {
+  display: flex;
+}
+.inner {
+  padding-left: 14px;
+}
+.more {
+  color: var(--copper);
+  text-decoration: underline;
+}
+</style>

@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { printJson, type Json, type JsonObject, type Path } from "@copper-kettle/core";
+import { nextTick, ref } from "vue";
+import { useSession } from "../../editor/session.js";
+import CodeField from "./CodeField.vue";
+import JsonField from "./JsonField.vue";
+
+/** Names with values: of a query, of headers, of parameters, of what is set. A text may hold `${…}`. */
+const props = defineProps<{
+  path: Path;
+  value: JsonObject;
+  label: string;
+  /** Names that are offered, with what each is. */
+  offered?: { name: string; about: string; required: boolean; choices?: Json[] }[];
+}>();
+const { document } = useSession();
+const name = ref("");
+const rows = ref<HTMLElement>();
+
+async function add(wanted = name.value): Promise<void> {
+  const key = wanted.trim();
+  if (key === "") return;
+  name.value = "";
+  if (props.value[key] === undefined)
+    await document.act({ do: "set", path: [...props.path, key], value: "" });
+  await nextTick();
+  rows.value?.querySelector<HTMLElement>(`[data-name="${CSS.escape(key)}"] .cm-content`)?.focus();
+}
+const set = (key: string, value: Json): void =>
+  void document.act({ do: "set", path: [...props.path, key], value });
+function remove(key: string): void {
+  const isLast = Object.keys(props.value).length === 1;
+  void document.act({ do: "unset", path: isLast ? props.path : [...props.path, key] });
+}
+function renameKey(key: string, next: string): void {
+  const wanted = next.trim();
+  if (wanted !== "" && wanted !== key && props.value[wanted] === undefined)
+    void document.act({ do: "rename-key", path: [...props.path, key], key: wanted });
+}
+const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
+</script>
+
+<template>
+  <div ref="rows" class="values">
+    <div v-for="(one, key) in value" :key="key" class="row" :data-name="key">
+      <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
+        >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
+      >
+      <input
+        v-else
+        class="name mono"
+        :value="key"
+        :aria-label="`Name of ${key}`"
+        spellcheck="false"
+        @change="renameKey(String(key), ($event.target as HTMLInputElement).value)"
+      />
+      <CodeField
+        v-if="typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean'"
+        :model-value="typeof one === 'string' ? one : printJson(one)"
+        kind="template"
+        :label="String(key)"
+        :hint="aboutOf(String(key))?.about ?? ''"
+        @update:model-value="set(String(key), $event)"
+      />
+      <JsonField
+        v-else
+        :model-value="one"
+        :label="String(key)"
+        @update:model-value="set(String(key), $event)"
+      />
+      <button type="button" class="remove" :aria-label="`Remove ${key}`" @click="remove(String(key))">
+        ×
+      </button>
+    </div>
+    <div class="adding">
+      <button
+        v-for="one in (offered ?? []).filter(({ name: other }) => value[other] === undefined)"
+        :key="one.name"
+        type="button"
+        class="chip"
+        :title="one.about"
+        @click="add(one.name)"
+      >
+        + {{ one.name }}{{ one.required ? " *" : "" }}
+      </button>
+      <input
+        v-model="name"
+        class="name mono new"
+        :placeholder="`another of ${label}`"
+        :aria-label="`New name in ${label}`"
+        spellcheck="false"
+        @keydown.enter.prevent="add()"
+        @blur="add()"
+      />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.values {
+  display: grid;
+  gap: 4px;
+  min-width: 0;
+}
+.row {
+  display: grid;
+  grid-template-columns: minmax(70px, 130px) minmax(0, 1fr) 20px;
+  gap: 8px;
+  align-items: start;
+}
+.name {
+  min-width: 0;
+  padding: 4px 0;
+  border: 0;
+  border-bottom: 1px solid transparent;
+  background: none;
+  color: inherit;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+input.name:hover,
+input.name:focus {
+  border-bottom-color: var(--copper);
+  outline: none;
+}
+.new {
+  width: 160px;
+  border-bottom-color: var(--line);
+}
+.new::placeholder {
+  color: var(--dim);
+}
+.remove {
+  padding-top: 4px;
+  color: var(--dim);
+}
+.adding {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+}
+.chip {
+  padding: 0 8px;
+  border: 1px dashed var(--line);
+  border-radius: 4px;
+  font-size: 0.8125rem;
+  line-height: 22px;
+  color: var(--copper);
+}
+.chip:hover {
+  background: var(--soft);
+}
+</style>
