@@ -137,6 +137,8 @@ try {
   await light.go("/workflows");
   await shoot(light.page, "workflows");
   await light.go("/workflows/greet-guest");
+  await light.page.getByRole("treeitem", { name: /step post, / }).click();
+  await light.page.getByLabel("Values of guest").click();
   await shoot(light.page, "workflow");
   await light.go("/workflows/booked-stay");
   await light.page.getByRole("tab", { name: "Triggers" }).click();
@@ -189,7 +191,7 @@ try {
   await light.page.getByText("calls were not sent").waitFor();
   await light.page.getByLabel("What would have been sent").getByText("/guests").click();
   await shoot(light.page, "rehearsal");
-  await light.go("/settings");
+  await light.go("/settings/traffic");
   await light.page.getByLabel("Rate limits").waitFor();
   await shoot(light.page, "settings");
   const dark = await open({ colorScheme: "dark" });

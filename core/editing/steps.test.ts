@@ -115,6 +115,14 @@ describe("steps of a text", () => {
     expect(names(text)).toEqual(["a", "fresh"]);
     expect(notes).toEqual(["Nothing here is called made, which the pasted steps read."]);
     expect(names(pasteSteps(other, { list: ["steps"], index: 0 }, file).text)).toEqual([...names(file), "a"]);
+    const many = (count: number): string =>
+      Array.from({ length: count }, (_, at) => `# note ${at}\n- step: n${at}\n  note: "\${steps.n0}"\n`).join(
+        "",
+      );
+    const all = pasteSteps(other, { list: ["steps"], index: 1 }, many(100)).text;
+    expect(names(all)).toHaveLength(101);
+    expect(all.match(/# note/g)).toHaveLength(100);
+    expect(() => pasteSteps(other, { list: ["steps"], index: 1 }, many(101))).toThrow("At most 100");
     for (const bad of ["", "hello", "<p>steps</p>", "- 1", "{}", "- { note: x }", "a: [", "- step: 7"])
       expect(() => pasteSteps(other, { list: ["steps"], index: 0 }, bad)).toThrow(CannotEdit);
   });

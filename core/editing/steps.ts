@@ -1,3 +1,4 @@
+import { bounds } from "../values/bounds.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import { printPath, valueAt, type Path } from "../values/paths.js";
 import { stepKinds, stepName } from "../workflows/document.js";
@@ -5,6 +6,7 @@ import {
   CannotEdit,
   insertItem,
   insertItemText,
+  insertItemTexts,
   itemText,
   moveItem,
   removeField,
@@ -225,6 +227,10 @@ export function pasteSteps(text: string, place: StepPlace, pasted: string): Edit
   const taken = namesIn(valueOfText(text));
   const inside = stepsOf(valueOfText(snippet)).map(({ step }) => String(step["step"]));
   if (inside.length === 0) throw new CannotEdit("The pasted text holds no steps.");
+  if (inside.length > bounds.pastedSteps)
+    throw new CannotEdit(
+      `The pasted text holds ${inside.length} steps. At most ${bounds.pastedSteps} can be pasted at once; put the others into the text.`,
+    );
   const notes: string[] = [];
   const all = new Set([...taken, ...inside]);
   for (const name of inside) {
@@ -239,8 +245,8 @@ export function pasteSteps(text: string, place: StepPlace, pasted: string): Edit
   const found = valueAt(valueOfText(text), place.list);
   if (!Array.isArray(found)) made = setField(made, place.list, []);
   const index = Array.isArray(found) ? place.index : 0;
-  for (let at = 0; at < count; at++)
-    made = insertItemText(made, place.list, index + at, itemText(snippet, ["steps", at]));
+  const items = Array.from({ length: count }, (_, at) => itemText(snippet, ["steps", at]));
+  made = insertItemTexts(made, place.list, index, items);
   return {
     text: made,
     path: [...place.list, index],

@@ -36,7 +36,8 @@ export function summaryOf(step: JsonObject): string {
 }
 
 /** `GET https://stays.example/guests` as `GET stays.example/guests`; a constant by its name. */
-export function requestText(line: string): string {
+export function requestText(whole: string): string {
+  const line = whole.slice(0, longestShown);
   const [, method, url = ""] = requestLine.exec(line) ?? [];
   if (method === undefined) return line;
   const short = url
@@ -45,6 +46,9 @@ export function requestText(line: string): string {
     .replace(/\$\{\s*([^}]*?)\s*\}/g, (_all, code: string) => `{${code.replace(/^.*\.(?=\w+$)/, "")}}`);
   return `${method} ${short}`;
 }
+
+/** So much of a request is looked at. */
+const longestShown = 300;
 
 /** What a trigger is, in a few words. */
 export function triggerSummary(trigger: JsonObject, inputs: readonly string[]): string {

@@ -80,6 +80,8 @@ export const bounds = {
   reservedTurns: 50,
   /** Rate limits that are remembered at once, by API and credential. */
   lanes: 10_000,
+  /** Steps that are pasted at once in the editor; each name is made free by itself. */
+  pastedSteps: 100,
   /** Runs that a list counts; it shows those beyond, too. */
   countedRuns: 10_000,
 } as const;

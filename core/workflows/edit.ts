@@ -158,6 +158,28 @@ export function itemText(text: string, path: Path): ItemText {
 }
 
 /**
+ * Puts items into a list as they are written elsewhere, all of them by one edit.
+ * @throws CannotEdit
+ */
+export function insertItemTexts(text: string, list: Path, index: number, items: readonly ItemText[]): string {
+  const values = items.map(({ item }) => (valueOfText(`- ${item}`) as Json[])[0] ?? null);
+  // As one item whose further lines are the others: between brackets each is written by itself.
+  const [first, ...rest] = items;
+  if (!first) return text;
+  const item = [first.item, ...rest.map((one) => `\n${one.above}- ${one.item}`)].join("");
+  return changed(
+    text,
+    (root) => values.reduceRight<Json>((made, value) => withItem(made, list, index, value), root),
+    () =>
+      insertEdits(text, list, index, (indent, flow) =>
+        flow
+          ? { above: "", item: values.map((value) => fresh(text, value)(indent, flow).item).join(", ") }
+          : indented({ above: first.above, item }, indent),
+      ),
+  );
+}
+
+/**
  * Puts an item into a list as it is written elsewhere.
  * @throws CannotEdit
  */

@@ -35,7 +35,9 @@ export class AttentionStore {
              AND NOT EXISTS (SELECT 1 FROM runs AS good WHERE good.workflow = runs.workflow AND good.state = 'succeeded' AND good.id > runs.id
                AND json_extract(coalesce(good.options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(good.options, '{}'), '$.only') IS NULL))
        SELECT workflow, max(id) AS newest, count(*) AS count, min(created_at) AS since,
-           (SELECT created_at FROM runs AS good WHERE good.workflow = bad.workflow AND good.state = 'succeeded' ORDER BY id DESC LIMIT 1) AS lastGoodAt
+           (SELECT created_at FROM runs AS good WHERE good.workflow = bad.workflow AND good.state = 'succeeded'
+             AND json_extract(coalesce(good.options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(good.options, '{}'), '$.only') IS NULL
+             ORDER BY id DESC LIMIT 1) AS lastGoodAt
          FROM bad GROUP BY workflow, cause ORDER BY newest DESC LIMIT :limit`,
       { since, limit },
     );

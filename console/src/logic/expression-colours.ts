@@ -19,8 +19,12 @@ const marks = {
 const tokens =
   /("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')|\b(\d[\d.]*)\b|(?<![.\w])([A-Za-z_]\w*)(?=\s*[.[])|\b([A-Za-z_]\w*)(?=\s*\()/g;
 
+const longest = 5_000;
+
 function decorate(view: EditorView, kind: "expression" | "template"): DecorationSet {
   const text = view.state.doc.toString();
+  // Longer texts are no expressions that people read, and looking through them would take its time.
+  if (text.length > longest) return Decoration.none;
   const builder = new RangeSetBuilder<Decoration>();
   const paint = (code: string, offset: number): void => {
     for (const found of code.matchAll(tokens)) {
