@@ -79,7 +79,7 @@ describe("what runs share", () => {
     }, "the second waits for the first");
     const [, row] = rows((await world.ckettle(["locks"])).out);
     expect(row).toEqual(["guest piet", first.id, "record", "? unsure", second.id]);
-    await page.goto(`${world.url}/settings`);
+    await page.goto(`${world.url}/settings/traffic`);
     const lock = page.getByLabel("Locks").getByRole("row").filter({ hasText: "guest piet" });
     await lock.getByText("1 run waits").waitFor();
     await lock.getByRole("link").click();
@@ -104,7 +104,7 @@ describe("what runs share", () => {
     await page.goto(`${world.url}/runs/${id}`);
     await page.getByText("called by").waitFor();
     await page.getByText("resumes at").waitFor();
-    await page.locator("header.head").getByRole("link", { name: outer.id }).click();
+    await page.locator("header.page-head").getByRole("link", { name: outer.id }).click();
     await page.waitForURL(`**/runs/${outer.id}`);
     await page.getByRole("button", { name: "Stop now" }).click();
     for (const run of [outer.id, id]) expect((await world.settled(run)).state).toBe("stopped");
@@ -145,7 +145,8 @@ paths: { /boards/corrie/posts: { get: { operationId: posts, responses: {} } } }
     try {
       expect((await other.settled(id, ["parked"])).state).toBe("parked");
       const { page: there } = await signIn(browser, other);
-      await there.locator("tr").filter({ hasText: "parked" }).first().click();
+      const needing = there.getByLabel("Needs you").getByRole("listitem").filter({ hasText: "parked" });
+      await needing.getByRole("link", { name: "Open" }).first().click();
       await there.getByRole("button", { name: "Resume run" }).click();
       expect((await other.settled(id, ["waiting"])).wakeAt).not.toBeNull();
     } finally {

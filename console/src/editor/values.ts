@@ -1,5 +1,5 @@
 import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
-import { printJson, type Entry, type Json, type JsonObject } from "@copper-kettle/core";
+import { printForPeople, printJson, type Entry, type Json, type JsonObject } from "@copper-kettle/core";
 import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
@@ -153,7 +153,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
 function wordsOf(row: Row): string {
   const last = row.attempts.at(-1);
   const status = last?.response?.status;
-  const took = row.begun !== undefined && row.ended ? `${row.ended.at - row.begun.at} ms` : "";
+  const took = row.begun !== undefined && row.ended ? printForPeople(row.ended.at - row.begun.at) : "";
   const attempts = row.attempts.length > 1 ? `${row.attempts.length} attempts` : "";
   return [status === undefined ? row.state : String(status), attempts, took].filter(Boolean).join(" · ");
 }

@@ -73,7 +73,7 @@ const unsure = computed(
     <v-progress-linear v-if="!home && !fault" indeterminate />
     <template v-if="home">
       <v-alert v-if="home.undelivered" type="warning" title="Notifications do not arrive" class="mb-3">
-        {{ home.undelivered }} <router-link to="/settings">Settings</router-link>
+        {{ home.undelivered }} <router-link to="/settings/notifications">Settings</router-link>
       </v-alert>
       <v-alert v-if="home.trouble" type="error" title="Runs cannot continue at the moment" class="mb-3">
         {{ home.trouble.message }} They wait, and continue by themselves as soon as they can.

@@ -231,4 +231,10 @@ const wrappers = [
 .line:focus-within .plus {
   visibility: visible;
 }
+@media (max-width: 600px) {
+  .number,
+  .state .dim {
+    display: none;
+  }
+}
 </style>

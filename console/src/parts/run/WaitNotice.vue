@@ -42,7 +42,7 @@ function titleOf({ kind, name }: Wait): string {
     </template>
     <template v-else-if="wait.kind === 'lock'">
       One step at a time may hold this lock. The run continues by itself when the lock is free.
-      <router-link to="/settings">Show locks</router-link>
+      <router-link to="/settings/traffic">Show locks</router-link>
     </template>
     <template v-else-if="wait.kind === 'run'">
       <router-link class="mono" :to="`/runs/${wait.name}`">{{ wait.name }}</router-link> must end first.
