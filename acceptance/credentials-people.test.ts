@@ -124,7 +124,7 @@ describe("credentials, as people set them up,", () => {
       ["oauth2", "Client secret"],
       ["signed", "What is signed"],
     ] as const) {
-      await page.getByRole("combobox").first().click();
+      await page.locator("main").getByRole("combobox").first().click();
       await page.getByRole("option", { name: new RegExp(`^${kind} –`) }).click();
       await page.getByLabel(label, { exact: true }).first().waitFor();
     }

@@ -24,9 +24,9 @@ describe("setting up OAuth, as people do it", () => {
     const { page, complaints } = await signIn(browser, it_.world);
     await page.goto(`${it_.world.url}/add-credential`);
     await page.getByLabel("Name", { exact: true }).fill("boards-marit");
-    await page.getByRole("combobox").first().click();
+    await page.locator("main").getByRole("combobox").first().click();
     await page.getByRole("option", { name: /^oauth2/ }).click();
-    await page.getByRole("combobox").nth(2).click();
+    await page.locator("main").getByRole("combobox").nth(2).click();
     await page.getByRole("option", { name: /^authorization code/ }).click();
     await page.getByText("First register this redirect URI").waitFor();
     expect(await page.getByLabel("Redirect URI").textContent()).toBe(`${it_.world.url}/oauth/callback`);
