@@ -132,7 +132,8 @@ describe("expressions, where people use them", () => {
     const { page } = await signIn(browser, world);
     await page.goto(`${world.url}/workflows/shaped`);
     await page.getByText('did you mean "email"?').first().waitFor();
-    await page.locator(".cm-line", { hasText: "emial" }).click();
+    await page.getByRole("button", { name: "Text", exact: true }).click();
+    await page.getByLabel("The workflow file").locator(".cm-line", { hasText: "emial" }).click();
     await page.keyboard.press("End");
     await page.keyboard.insertText('\n  - { step: c, note: "${steps.gu');
     await page.keyboard.press("Control+Space");

@@ -65,7 +65,7 @@ const title = computed(() => {
   const found = document_.valueAt(["title"]);
   return typeof found === "string" ? found : props.name;
 });
-const errors = computed(() => document_.problems.value.filter(({ severity }) => severity === "error").length);
+const faulty = computed(() => document_.problems.value.some(({ severity }) => severity !== "advice"));
 
 // What can be read at the chosen line; the outline dims the rest.
 let scopes = 0;
@@ -228,7 +228,7 @@ const isInline = computed(() => line.value?.kind === "request");
           <TextPane v-else-if="view === 'text'" ref="text" class="fill" />
           <MapPane v-else class="fill" />
           <ProblemList
-            v-if="showsProblems || errors > 0"
+            v-if="showsProblems || faulty"
             class="below"
             :problems="document_.problems.value"
             @go="goTo"
