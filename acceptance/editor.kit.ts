@@ -55,7 +55,7 @@ export class AtEditor {
     await this.over(text);
   }
   async focused(name: string): Promise<void> {
-    await this.page.locator(`[data-field="${name}"] :focus, [data-name="${name}"] :focus`).first().waitFor();
+    await this.page.locator(`[data-field="${name}"] :focus`).first().waitFor();
   }
   /** A name with its value, in a mapping such as query. */
   async pair(of: string, name: string, value: string): Promise<void> {

@@ -18,7 +18,6 @@ export const shared = reactive({
   ended: undefined as "over" | "out" | undefined,
   /** Whether anybody was signed in since this page was opened. */
   wasIn: false,
-  notice: "",
   /** Since when the service does not respond, in milliseconds since 1970. */
   awaySince: undefined as number | undefined,
   /** A page that could not be loaded while it was away. */

@@ -3,7 +3,8 @@ import type { UnderstoodRequest } from "../apis/pasted/understand.js";
 import { exampleOf } from "../shapes/example.js";
 import { isObject, own, parseJson, type Json, type JsonObject } from "../values/json.js";
 import type { TriggerKind } from "../workflows/document-triggers.js";
-import { addStep, nameFrom } from "./steps.js";
+import { nameFrom } from "./names.js";
+import { addStep } from "./steps.js";
 import { setField } from "../workflows/edit.js";
 
 /** What a new workflow begins with. */

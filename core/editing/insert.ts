@@ -1,17 +1,6 @@
 import { isObject, own, type Json } from "../values/json.js";
-import type { Path } from "../values/paths.js";
+import { printPath, type Path } from "../values/paths.js";
 import type { FieldKind } from "../workflows/document-fields.js";
-
-/** The path of a value as an expression reads it: `steps.guest.body.items[0].id`. */
-export function expressionOf(path: Path): string {
-  return path
-    .map((part, index) => {
-      if (typeof part === "number") return `[${part}]`;
-      if (/^[A-Za-z_][A-Za-z0-9_]*$/.test(part)) return index === 0 ? part : `.${part}`;
-      return `[${JSON.stringify(part)}]`;
-    })
-    .join("");
-}
 
 /** An index is turned into the first item that fits, where one of its fields tells the item from all others. */
 export function firstWhere(path: Path, value: (path: Path) => Json | undefined): string | undefined {
@@ -26,8 +15,8 @@ export function firstWhere(path: Path, value: (path: Path) => Json | undefined):
     return list.filter((one) => isObject(one) && own(one, name) === own_).length === 1;
   });
   if (key === undefined) return undefined;
-  const rest = expressionOf(["x", ...path.slice(at + 1)]).slice(1);
-  return `${expressionOf(path.slice(0, at))}.filter(one, one.${key} == ${JSON.stringify(own(item, key))})[0]${rest}`;
+  const rest = printPath(["x", ...path.slice(at + 1)]).slice(1);
+  return `${printPath(path.slice(0, at))}.filter(one, one.${key} == ${JSON.stringify(own(item, key))})[0]${rest}`;
 }
 
 /**

@@ -6,21 +6,9 @@ import { CannotEdit, valueOfText } from "../workflows/edit.js";
 import { readWorkflow } from "../workflows/read.js";
 import { linesOf } from "./lines.js";
 import { setInOrder } from "./order.js";
-import {
-  addStep,
-  copyStep,
-  duplicateStep,
-  freeName,
-  moveStep,
-  nameFrom,
-  nextPlace,
-  pasteSteps,
-  placeOf,
-  removeStep,
-  stepsOf,
-  unwrapStep,
-  wrapStep,
-} from "./steps.js";
+import { freeName, nameFrom } from "./names.js";
+import { copyStep, duplicateStep, pasteSteps } from "./paste.js";
+import { addStep, moveStep, nextPlace, placeOf, removeStep, stepsOf, unwrapStep, wrapStep } from "./steps.js";
 
 const file = `copper-kettle: 1
 name: greet

@@ -1,11 +1,9 @@
-import { bounds } from "../values/bounds.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import { printPath, valueAt, type Path } from "../values/paths.js";
-import { stepKinds, stepName } from "../workflows/document.js";
+import { stepKinds } from "../workflows/document.js";
 import {
   CannotEdit,
   insertItem,
-  insertItemText,
   insertItemTexts,
   itemText,
   moveItem,
@@ -15,7 +13,7 @@ import {
   valueOfText,
 } from "../workflows/edit.js";
 import { innerLists, innerListAt } from "../workflows/nested.js";
-import { rename } from "../workflows/rename.js";
+import { freeName } from "./names.js";
 import { readsBelow } from "./reads.js";
 
 /** Where a step stands or may stand: a list of steps, and a place in it. */
@@ -66,32 +64,9 @@ export function placeOf(text: string, name: string): Path {
   return found.path;
 }
 
-/** A name that no step of a file has: the wanted one, or with the lowest number behind it. */
-export function freeName(wanted: string, taken: ReadonlySet<string>): string {
-  const base = nameFrom(wanted);
-  if (!taken.has(base)) return base;
-  const stem = base.replace(/\d+$/, "");
-  for (let number = 2; ; number++) if (!taken.has(`${stem}${number}`)) return `${stem}${number}`;
-}
-
-/** A name of a step made from any words: `List the huts` becomes `listTheHuts`. */
-export function nameFrom(words: string): string {
-  const parts = words
-    .normalize("NFKD")
-    .replace(/[\u0300-\u036f']/g, "")
-    .split(/[^A-Za-z0-9_]+/)
-    .filter(Boolean);
-  const made = parts
-    .map(
-      (part, index) =>
-        (index === 0 ? part.charAt(0).toLowerCase() : part.charAt(0).toUpperCase()) + part.slice(1),
-    )
-    .join("")
-    .slice(0, 60);
-  return stepName.test(made) ? made : stepName.test(`${made}_`) && made !== "" ? `${made}_` : `step${made}`;
-}
-
-const namesIn = (value: Json): Set<string> => new Set(stepsOf(value).map(({ step }) => String(step["step"])));
+/** The names of all steps of a file. */
+export const namesIn = (value: Json): Set<string> =>
+  new Set(stepsOf(value).map(({ step }) => String(step["step"])));
 
 /**
  * Adds a step. Its name, and those of steps inside of it, are made unique.
@@ -217,103 +192,6 @@ export function holderOf(path: Path): Path | undefined {
   }
 }
 
-/**
- * Puts steps that are written as YAML or JSON into a list: one step, or a list of them. Comments and layout stay. Names
- * that are taken get a number, and what reads them within the pasted steps follows.
- * @throws CannotEdit if the pasted text holds no steps
- */
-export function pasteSteps(text: string, place: StepPlace, pasted: string): Edited {
-  let snippet = asFile(pasted);
-  const taken = namesIn(valueOfText(text));
-  const inside = stepsOf(valueOfText(snippet)).map(({ step }) => String(step["step"]));
-  if (inside.length === 0) throw new CannotEdit("The pasted text holds no steps.");
-  if (inside.length > bounds.pastedSteps)
-    throw new CannotEdit(
-      `The pasted text holds ${inside.length} steps. At most ${bounds.pastedSteps} can be pasted at once; put the others into the text.`,
-    );
-  const notes: string[] = [];
-  const all = new Set([...taken, ...inside]);
-  for (const name of inside) {
-    if (!taken.has(name)) continue;
-    const free = freeName(name, all);
-    all.add(free);
-    snippet = rename(snippet, "step", name, free);
-    notes.push(`${name} is called ${free} here.`);
-  }
-  const count = (valueOfText(snippet) as { steps: Json[] }).steps.length;
-  let made = text;
-  const found = valueAt(valueOfText(text), place.list);
-  if (!Array.isArray(found)) made = setField(made, place.list, []);
-  const index = Array.isArray(found) ? place.index : 0;
-  const items = Array.from({ length: count }, (_, at) => itemText(snippet, ["steps", at]));
-  made = insertItemTexts(made, place.list, index, items);
-  return {
-    text: made,
-    path: [...place.list, index],
-    notes: [...notes, ...dangling(made, snippet, place, index)],
-  };
-}
-
-/** What the pasted steps read and nothing gives any more. */
-function dangling(made: string, snippet: string, { list }: StepPlace, index: number): string[] {
-  const value = valueOfText(made);
-  const known = namesIn(value);
-  const count = (valueOfText(snippet) as { steps: Json[] }).steps.length;
-  const reads = Array.from({ length: count }, (_, at) => [...list, index + at]).flatMap((path) =>
-    readsBelow(valueAt(value, path) ?? null, path),
-  );
-  const gone = new Set(
-    reads.flatMap(({ path: [root, name] }) =>
-      root === "steps" && name !== undefined && !known.has(name) ? [name] : [],
-    ),
-  );
-  return [...gone].map((name) => `Nothing here is called ${name}, which the pasted steps read.`);
-}
-
-/** A workflow file around pasted steps. */
-function asFile(pasted: string): string {
-  const text = pasted
-    .replace(/\t/g, "  ")
-    .replace(/^\s*\n/, "")
-    .trimEnd();
-  const lines = text.split("\n");
-  const indent = Math.min(
-    ...lines.filter((line) => line.trim() !== "").map((line) => /^ */.exec(line)?.[0].length ?? 0),
-  );
-  const flat = lines.map((line) => line.slice(Math.min(indent, line.length))).join("\n");
-  const head = "copper-kettle: 1\nname: pasted\n";
-  if (/^(copper-kettle|name|steps)\s*:/m.test(flat) && !/^- /.test(flat)) {
-    const value = valueOfText(flat);
-    if (isObject(value) && Array.isArray(value["steps"])) return flat;
-  }
-  const list = /^(- |#)/.test(flat) ? flat : `- ${flat.split("\n").join("\n  ")}`;
-  const made = `${head}steps:\n${list
-    .split("\n")
-    .map((line) => (line === "" ? "" : `  ${line}`))
-    .join("\n")}\n`;
-  const value = valueOfText(made);
-  const steps = isObject(value) ? value["steps"] : undefined;
-  if (!Array.isArray(steps) || !steps.every((step) => isObject(step) && typeof step["step"] === "string"))
-    throw new CannotEdit(
-      "The pasted text holds no steps: each has a name, as in { step: lookup, request: GET https://… }.",
-    );
-  return made;
-}
-
-/** A step as it is written, with its comments, for the clipboard. */
-export function copyStep(text: string, path: Path): string {
-  const { above, item } = itemText(text, path);
-  return `${above}- ${item}\n`;
-}
-
-/**
- * Puts a copy of a step right behind it. What reads itself inside of it reads the copy.
- * @throws CannotEdit
- */
-export function duplicateStep(text: string, path: Path): Edited {
-  return pasteSteps(text, { list: path.slice(0, -1), index: Number(path.at(-1)) + 1 }, copyStep(text, path));
-}
-
 /** What a step can be put into. */
 export type Wrapper = "each" | "if" | "group";
 
@@ -337,7 +215,7 @@ export function wrapStep(text: string, path: Path, wrapper: Wrapper, expression 
   const isAlone = (valueAt(valueOfText(rest), list) as Json[] | undefined)?.length === 0;
   const added = addStep(isAlone ? setField(rest, list, []) : rest, { list, index: at }, shapes[wrapper]);
   const inside = wrapper === "group" ? ["group", "steps"] : [wrapper === "if" ? "then" : "steps"];
-  const made = insertItemText(added.text, [...list, at, ...inside], 0, own);
+  const made = insertItemTexts(added.text, [...list, at, ...inside], 0, [own]);
   return { text: made, path: [...list, at], notes: [] };
 }
 

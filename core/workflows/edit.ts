@@ -180,24 +180,6 @@ export function insertItemTexts(text: string, list: Path, index: number, items: 
 }
 
 /**
- * Puts an item into a list as it is written elsewhere.
- * @throws CannotEdit
- */
-export function insertItemText(text: string, list: Path, index: number, item: ItemText): string {
-  const value = valueOfText(`- ${item.item}`);
-  return changed(
-    text,
-    (root) => withItem(root, list, index, Array.isArray(value) ? (value[0] ?? null) : null),
-    () =>
-      insertEdits(text, list, index, (indent, flow) =>
-        flow
-          ? fresh(text, Array.isArray(value) ? (value[0] ?? null) : null)(indent, flow)
-          : indented(item, indent),
-      ),
-  );
-}
-
-/**
  * Moves an item of a list to a place in the same list or another one, with the comments above it. `index` counts in
  * the list as it is before the move.
  * @throws CannotEdit

@@ -14,8 +14,8 @@ export interface Failures {
 }
 
 /** Rehearsals, and tests of single steps, are watched by who started them. */
-const isForReal =
-  "json_extract(coalesce(options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(options, '{}'), '$.only') IS NULL";
+const isForReal = (runs: string): string =>
+  `json_extract(coalesce(${runs}.options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(${runs}.options, '{}'), '$.only') IS NULL`;
 
 /** What waits for a person among the runs. */
 export class AttentionStore {
@@ -30,13 +30,13 @@ export class AttentionStore {
       this.writer.store,
       `WITH bad AS (
          SELECT id, workflow, created_at, coalesce(json_extract(error, '$.step'), '') || ' ' || coalesce(json_extract(error, '$.code'), '') AS cause
-           FROM runs WHERE state = 'failed' AND created_at >= :since AND ${isForReal}
+           FROM runs WHERE state = 'failed' AND created_at >= :since AND ${isForReal("runs")}
              AND id > coalesce((SELECT until_run FROM put_aside WHERE put_aside.workflow = runs.workflow), '')
              AND NOT EXISTS (SELECT 1 FROM runs AS good WHERE good.workflow = runs.workflow AND good.state = 'succeeded' AND good.id > runs.id
-               AND json_extract(coalesce(good.options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(good.options, '{}'), '$.only') IS NULL))
+               AND ${isForReal("good")}))
        SELECT workflow, max(id) AS newest, count(*) AS count, min(created_at) AS since,
            (SELECT created_at FROM runs AS good WHERE good.workflow = bad.workflow AND good.state = 'succeeded'
-             AND json_extract(coalesce(good.options, '{}'), '$.rehearsal') IS NOT 1 AND json_extract(coalesce(good.options, '{}'), '$.only') IS NULL
+             AND ${isForReal("good")}
              ORDER BY id DESC LIMIT 1) AS lastGoodAt
          FROM bad GROUP BY workflow, cause ORDER BY newest DESC LIMIT :limit`,
       { since, limit },

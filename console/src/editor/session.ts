@@ -1,8 +1,6 @@
 import type { CatalogueView } from "@copper-kettle/contract";
-import { routes } from "@copper-kettle/contract";
 import type { EditorLine } from "@copper-kettle/core";
-import { inject, provide, shallowRef, type InjectionKey, type Ref, type ShallowRef } from "vue";
-import { api } from "../api.js";
+import { inject, provide, type InjectionKey, type Ref, type ShallowRef } from "vue";
 import type { WorkflowDocument } from "./document.js";
 import type { Testing } from "./testing.js";
 import type { RunValues } from "./values.js";
@@ -38,22 +36,4 @@ export function useSession(): EditorSession {
   const session = inject(key);
   if (!session) throw new Error("This part stands in no editor.");
   return session;
-}
-
-const nothing: CatalogueView = { apis: [], credentials: [], workflows: [], constants: {} };
-const known = shallowRef<CatalogueView>(nothing);
-let loadedAt = 0;
-/** The catalogue is asked for again after so many milliseconds, when somebody comes back to the page. */
-const freshMillis = 30_000;
-
-/** What the service has, sent once and kept fresh. */
-export function useCatalogue(): ShallowRef<CatalogueView> {
-  const load = async (): Promise<void> => {
-    if (Date.now() - loadedAt < freshMillis) return;
-    loadedAt = Date.now();
-    known.value = await api.call(routes.catalogue).catch(() => known.value);
-  };
-  void load();
-  window.addEventListener("focus", () => void load());
-  return known;
 }

@@ -96,14 +96,10 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     }
   }
   watch(chosen, (id) => void (id && read(id)));
-  let waiting: ReturnType<typeof setTimeout> | undefined;
   onRunChange(() => {
-    waiting ??= setTimeout(() => {
-      waiting = undefined;
-      void load();
-      const run = runs.value.find(({ id }) => id === chosen.value);
-      if (chosen.value && (run === undefined || run.endedAt === null)) void read(chosen.value);
-    }, 150);
+    void load();
+    const run = runs.value.find(({ id }) => id === chosen.value);
+    if (chosen.value && (run === undefined || run.endedAt === null)) void read(chosen.value);
   });
   void load();
 

@@ -8,14 +8,14 @@ export function faultOfName(name: string): string | undefined {
 }
 
 /** A name made from any words. */
-export function proposedName(words: string): string {
+export function proposedName(words: string, most = 64): string {
   const made = words
     .normalize("NFKD")
     .replace(/[\u0300-\u036f]/g, "")
     .replace(/([a-z0-9])([A-Z])/g, "$1-$2")
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, "-")
-    .slice(0, 64)
+    .slice(0, most)
     .replace(/^-+|-+$/g, "");
   return made === "" ? "new" : made;
 }

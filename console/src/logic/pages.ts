@@ -60,7 +60,21 @@ export function usePages<Row>(
     }
   }
 
+  let reading: Promise<void> | undefined;
+  let isStale = false;
+  /** What is asked for again while it is being read is read once more after it, and not instead: a busy service would show nothing. */
   async function load(anew = false): Promise<void> {
+    if (reading && !anew) return void (isStale = true);
+    const mine = (reading = readSeen(anew));
+    await mine;
+    if (mine !== reading) return;
+    reading = undefined;
+    if (!isStale) return;
+    isStale = false;
+    await load();
+  }
+
+  async function readSeen(anew: boolean): Promise<void> {
     generation++;
     asked.clear();
     if (anew) {

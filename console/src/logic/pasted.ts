@@ -1,3 +1,5 @@
+import { proposedName } from "./names.js";
+
 /** What somebody put into the box: a document, or a request; or an address that may be either. */
 export type Pasted = "nothing" | "document" | "request" | "address";
 
@@ -17,10 +19,6 @@ export function pastedKind(text: string): Pasted {
 
 /** A name for an API, out of its title or its host: small letters, digits and dashes. */
 export function suggestedName(text: string): string {
-  return text
-    .toLowerCase()
-    .replace(/^https?:\/\/(www\.|api\.)?/, "")
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "")
-    .slice(0, 40);
+  const words = text.replace(/^https?:\/\/(www\.|api\.)?/i, "");
+  return words.trim() === "" ? "" : proposedName(words, 40);
 }

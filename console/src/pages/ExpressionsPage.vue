@@ -122,9 +122,11 @@ const kind = computed(() => {
           v-for="(value, name) in values"
           :key="name"
           :value="value"
-          :path="String(name)"
+          :path="[name]"
           :name="String(name)"
-          @pick="input?.insert($event)"
+          :root="values"
+          :open-to="0"
+          @pick="(code) => input?.insert(code)"
         />
       </v-card>
       <div class="column">

@@ -44,13 +44,7 @@ onMounted(async () => {
   const { workflows } = await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }));
   titles.value = new Map(workflows.map(({ name, title }) => [name, title ?? name]));
 });
-let waiting: ReturnType<typeof setTimeout> | undefined;
-onRunChange(() => {
-  waiting ??= setTimeout(() => {
-    waiting = undefined;
-    void load();
-  }, 200);
-});
+onRunChange(() => void load());
 const titleOf = (workflow: string): string => titles.value.get(workflow) ?? workflow;
 /** What goes on: runs that are active, and those that wait. */
 const active = computed<Run[]>(() =>

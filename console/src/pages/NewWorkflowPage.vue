@@ -25,7 +25,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { describedOperation } from "../editor/offers.js";
-import { useCatalogue } from "../editor/session.js";
+import { useCatalogue } from "../logic/known.js";
 import { faultOfName, proposedName } from "../logic/names.js";
 import PageHead from "../parts/shared/PageHead.vue";
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { routes, type Run } from "@copper-kettle/contract";
-import { nextTick, onMounted, ref, watch } from "vue";
+import { nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { zone } from "../logic/format.js";
@@ -59,10 +59,12 @@ function midnight(day: string, later = 0): string {
   date.setDate(date.getDate() + later);
   return date.toISOString();
 }
+/** What the list is asked for now: a run that changes asks again for it, and not for what is being typed. */
+let inForce = filter();
 const pages = usePages<Run>(
   rowHeight,
   async (skip, limit) => {
-    const { since: from, until: to, ...rest } = filter();
+    const { since: from, until: to, ...rest } = inForce;
     const { runs, total } = await api.call(routes.listRuns, {
       query: {
         ...rest,
@@ -98,18 +100,14 @@ onMounted(async () => {
     (item) => item.name,
   );
 });
-let waiting: ReturnType<typeof setTimeout> | undefined;
-onRunChange(() => {
-  waiting ??= setTimeout(() => {
-    waiting = undefined;
-    void pages.load();
-  }, 300);
-});
+onRunChange(() => void pages.load());
 let typing: ReturnType<typeof setTimeout> | undefined;
+onBeforeUnmount(() => clearTimeout(typing));
 watch([workflow, state, text, event, since, until, order], () => {
   clearTimeout(typing);
-  typing = setTimeout(() => {
-    void router.replace({ query: filter() });
+  typing = setTimeout(async () => {
+    inForce = filter();
+    await router.replace({ query: inForce });
     if (place.value) place.value.scrollTop = 0;
     void pages.load(true);
   }, 200);

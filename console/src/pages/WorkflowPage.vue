@@ -4,7 +4,8 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { api } from "../api.js";
 import { ask } from "../editor/asking.js";
 import { useDocument } from "../editor/document.js";
-import { provideSession, useCatalogue, type Caret } from "../editor/session.js";
+import { provideSession, type Caret } from "../editor/session.js";
+import { useCatalogue } from "../logic/known.js";
 import { useTesting } from "../editor/testing.js";
 import { useRunValues } from "../editor/values.js";
 import EditorHead from "../parts/editor/EditorHead.vue";
@@ -26,17 +27,17 @@ import VersionsPanel from "../parts/workflow/VersionsPanel.vue";
 import WorkflowNotes from "../parts/workflow/WorkflowNotes.vue";
 
 const props = defineProps<{ name: string }>();
-const document_ = useDocument(props.name);
+const draft = useDocument(props.name);
 const catalogue = useCatalogue();
 const values = useRunValues(props.name, catalogue);
-const testing = useTesting(document_, values);
+const testing = useTesting(draft, values);
 const chosen = ref("");
 const inScope = shallowRef<ReadonlySet<string>>(new Set());
 const caret = shallowRef<Caret>();
 const showsValues = ref(false);
-const line = computed(() => document_.lines.value.find(({ id }) => id === chosen.value));
+const line = computed(() => draft.lines.value.find(({ id }) => id === chosen.value));
 provideSession({
-  document: document_,
+  document: draft,
   values,
   testing,
   catalogue,
@@ -60,27 +61,27 @@ const outline = ref<InstanceType<typeof OutlinePane>>();
 const text = ref<InstanceType<typeof TextPane>>();
 const head = ref<InstanceType<typeof EditorHead>>();
 const exchange = ref<HTMLElement>();
-const workflow = computed(() => document_.workflow.value);
+const workflow = computed(() => draft.workflow.value);
 const title = computed(() => {
-  const found = document_.valueAt(["title"]);
+  const found = draft.valueAt(["title"]);
   return typeof found === "string" ? found : props.name;
 });
-const faulty = computed(() => document_.problems.value.some(({ severity }) => severity !== "advice"));
+const faulty = computed(() => draft.problems.value.some(({ severity }) => severity !== "advice"));
 
 // What can be read at the chosen line; the outline dims the rest.
 let scopes = 0;
 watch(
-  [line, document_.problems],
+  [line, draft.problems],
   async ([at]) => {
     const mine = ++scopes;
     if (!at || at.what !== "step") return void (inScope.value = new Set());
-    const names = await ask("scope", { text: document_.text.value, line: at.line }).catch(() => []);
+    const names = await ask("scope", { text: draft.text.value, line: at.line }).catch(() => []);
     if (mine === scopes) inScope.value = new Set(names);
   },
   { immediate: true },
 );
 watch(
-  () => document_.lines.value,
+  () => draft.lines.value,
   (lines) => {
     if (lines.length > 0 && !lines.some(({ id }) => id === chosen.value))
       chosen.value = lines.find(({ what }) => what === "step")?.id ?? "";
@@ -89,7 +90,7 @@ watch(
 
 let problemAt = -1;
 function nextProblem(): void {
-  const list = document_.problems.value.filter(({ severity }) => severity !== "advice");
+  const list = draft.problems.value.filter(({ severity }) => severity !== "advice");
   if (list.length === 0) return;
   problemAt = (problemAt + 1) % list.length;
   const problem = list[problemAt];
@@ -98,9 +99,9 @@ function nextProblem(): void {
 }
 async function goTo(number: number, column = 1): Promise<void> {
   tab.value = "build";
-  const at = document_.lines.value.findLast((one) => one.line <= number && one.what !== "branch");
+  const at = draft.lines.value.findLast((one) => one.line <= number && one.what !== "branch");
   if (at) chosen.value = at.id;
-  if (document_.isOld.value || view.value === "text") view.value = "text";
+  if (draft.isOld.value || view.value === "text") view.value = "text";
   await nextTick();
   text.value?.goTo(number, column);
 }
@@ -108,15 +109,14 @@ function onKey(event: KeyboardEvent): void {
   const mod = event.ctrlKey || event.metaKey;
   const target = event.target as HTMLElement;
   const isTyping = /^(INPUT|TEXTAREA)$/.test(target.tagName) || target.isContentEditable;
-  if (mod && event.key === "s") void document_.save();
+  if (mod && event.key === "s") void draft.save();
   else if (event.key === "F8") nextProblem();
   else if (event.key === "F9" && event.shiftKey) void testing.run({ what: "all" });
   else if (event.key === "F9" && line.value?.what === "step")
     void testing.run({ what: "step", step: line.value.name });
   else if (!isTyping && event.key === "?") head.value?.showKeys();
-  else if (!isTyping && mod && event.key.toLowerCase() === "z")
-    (event.shiftKey ? document_.redo : document_.undo)();
-  else if (!isTyping && mod && event.key === "y") document_.redo();
+  else if (!isTyping && mod && event.key.toLowerCase() === "z") (event.shiftKey ? draft.redo : draft.undo)();
+  else if (!isTyping && mod && event.key === "y") draft.redo();
   else return;
   event.preventDefault();
 }
@@ -139,7 +139,7 @@ function done(notes: string[]): void {
 async function adopted(said: string): Promise<void> {
   adopting.value = "";
   published.value = [said];
-  document_.take(await api.call(routes.workflow, { params: { name: props.name } }));
+  draft.take(await api.call(routes.workflow, { params: { name: props.name } }));
 }
 /** A call that says its own method and address, and no operation. */
 const isInline = computed(() => line.value?.kind === "request");
@@ -147,7 +147,7 @@ const isInline = computed(() => line.value?.kind === "request");
 
 <template>
   <div class="page editor">
-    <v-progress-linear v-if="!workflow && !document_.fault.value" indeterminate />
+    <v-progress-linear v-if="!workflow && !draft.fault.value" indeterminate />
     <PageHead
       :title="title"
       :name="name"
@@ -157,32 +157,32 @@ const isInline = computed(() => line.value?.kind === "request");
       <EditorHead v-if="workflow" ref="head" @problem="nextProblem" @publish="publishing = !publishing" />
     </PageHead>
     <v-alert
-      v-if="document_.fault.value"
+      v-if="draft.fault.value"
       type="error"
       class="mb-2"
       closable
-      @click:close="document_.fault.value = ''"
-      >{{ document_.fault.value }}</v-alert
+      @click:close="draft.fault.value = ''"
+      >{{ draft.fault.value }}</v-alert
     >
     <v-alert v-if="published.length > 0" type="success" class="mb-2" closable @click:close="published = []">{{
       published.join(" ")
     }}</v-alert>
     <v-alert
-      v-if="document_.notes.value.length > 0"
+      v-if="draft.notes.value.length > 0"
       type="info"
       class="mb-2"
       closable
-      @click:close="document_.notes.value = []"
+      @click:close="draft.notes.value = []"
     >
-      <div v-for="note in document_.notes.value" :key="note">{{ note }}</div>
+      <div v-for="note in draft.notes.value" :key="note">{{ note }}</div>
     </v-alert>
     <template v-if="workflow">
       <DraftConflict
-        v-if="document_.theirs.value"
-        :theirs="document_.theirs.value"
-        :mine="document_.text.value"
-        @take-theirs="document_.takeTheirs()"
-        @take-mine="document_.keepMine()"
+        v-if="draft.theirs.value"
+        :theirs="draft.theirs.value"
+        :mine="draft.text.value"
+        @take-theirs="draft.takeTheirs()"
+        @take-mine="draft.keepMine()"
       />
       <PublishPanel v-if="publishing" @close="publishing = false" @published="done" />
       <TestInputs v-if="testing.asks.value" />
@@ -191,7 +191,7 @@ const isInline = computed(() => line.value?.kind === "request");
         v-if="adopting"
         :workflow="name"
         :step="adopting"
-        :unsaved="document_.saving.value !== 'saved'"
+        :unsaved="draft.saving.value !== 'saved'"
         :revision="workflow.revision"
         @adopted="adopted"
         @close="adopting = ''"
@@ -230,7 +230,7 @@ const isInline = computed(() => line.value?.kind === "request");
           <ProblemList
             v-if="showsProblems || faulty"
             class="below"
-            :problems="document_.problems.value"
+            :problems="draft.problems.value"
             @go="goTo"
           />
         </div>
@@ -259,7 +259,7 @@ const isInline = computed(() => line.value?.kind === "request");
           v-else-if="tab === 'versions'"
           :key="workflow.revision"
           :workflow="workflow"
-          @changed="document_.take($event)"
+          @changed="draft.take($event)"
         />
         <RememberedPanel v-else-if="tab === 'remembered'" :workflow="workflow.name" />
         <RunTable v-else :runs="values.runs.value" empty="No runs yet." without-workflow />

@@ -14,10 +14,13 @@ import {
 } from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
 import { focusField } from "../../editor/focus.js";
+import { startValue } from "../../editor/start-value.js";
 import { parameterOffers, type Offer } from "../../editor/offers.js";
 import { useSession } from "../../editor/session.js";
 import { stepIcons } from "../../logic/step-icons.js";
+import FieldChips from "./FieldChips.vue";
 import FieldEditor from "./FieldEditor.vue";
+import FieldRow from "./FieldRow.vue";
 import InputsEditor from "./InputsEditor.vue";
 import StepTest from "./StepTest.vue";
 import ValuesEditor from "./ValuesEditor.vue";
@@ -84,28 +87,13 @@ watch(
 
 const path = (key: string): (string | number)[] => [...(line.value?.path ?? []), key];
 const root = ref<HTMLElement>();
-async function add(field: FormField): Promise<void> {
-  const start: Json =
-    field.key === "body"
-      ? { json: {} }
-      : field.kind === "group" || field.kind === "values"
-        ? {}
-        : field.kind === "switch"
-          ? true
-          : field.kind === "choice"
-            ? (field.options?.[0] ?? "")
-            : field.kind === "either"
-              ? (field.forms?.find((one) => one.value !== undefined)?.value ?? {})
-              : field.kind === "list"
-                ? []
-                : field.kind === "number"
-                  ? 1
-                  : field.kind === "expression"
-                    ? true
-                    : "";
-  await document.act({ do: "set", path: path(field.key), value: start });
-  await focusField(root.value, field.key);
+async function add(key: string): Promise<void> {
+  const field = form.value.find((one) => one.key === key);
+  if (!field) return;
+  await document.act({ do: "set", path: path(key), value: startValue(field) });
+  await focusField(root.value, key);
 }
+const remove = (key: string): void => void document.act({ do: "unset", path: path(key) });
 const problems = computed(() => {
   const at = line.value;
   if (!at) return [];
@@ -168,10 +156,15 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
       </li>
     </ul>
     <div class="card form">
-      <div v-for="field in main" :key="`${line.id} ${field.key}`" class="field" :data-field="field.key">
-        <span class="label" :title="field.help"
-          >{{ field.key }}<span v-if="field.required" class="dim"> *</span></span
-        >
+      <FieldRow
+        v-for="field in main"
+        :key="`${line.id} ${field.key}`"
+        :name="field.key"
+        :help="field.help"
+        :required="field.required"
+        :removable="!field.required && isThere(field)"
+        @remove="remove(field.key)"
+      >
         <ValuesEditor
           v-if="field.key === 'parameters'"
           :path="path('parameters')"
@@ -180,29 +173,8 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
           label="parameters"
         />
         <FieldEditor v-else :field="field" :path="path(field.key)" :value="value[field.key]" />
-        <button
-          v-if="!field.required && isThere(field)"
-          type="button"
-          class="remove"
-          :aria-label="`Remove ${field.key}`"
-          @click="document.act({ do: 'unset', path: path(field.key) })"
-        >
-          ×
-        </button>
-        <span v-else />
-      </div>
-      <div v-if="rest.length > 0" class="chips">
-        <button
-          v-for="field in rest"
-          :key="field.key"
-          type="button"
-          class="chip"
-          :title="field.help"
-          @click="add(field)"
-        >
-          + {{ field.key }}
-        </button>
-      </div>
+      </FieldRow>
+      <div v-if="rest.length > 0" class="chips"><FieldChips :offers="rest" @add="add" /></div>
     </div>
     <div v-if="line.what === 'file' || line.kind === 'by-hand'" class="card pa-3"><InputsEditor /></div>
     <details v-if="folded.length > 0" class="card more" :open="foldedOpen">
@@ -215,35 +187,17 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
         <span class="dim ml-2">{{ foldedWords }}</span>
       </summary>
       <div class="form">
-        <div
+        <FieldRow
           v-for="field in folded.filter(isThere)"
           :key="`${line.id} ${field.key}`"
-          class="field"
-          :data-field="field.key"
+          :name="field.key"
+          :help="field.help"
+          removable
+          @remove="remove(field.key)"
         >
-          <span class="label" :title="field.help">{{ field.key }}</span>
           <FieldEditor :field="field" :path="path(field.key)" :value="value[field.key]" />
-          <button
-            type="button"
-            class="remove"
-            :aria-label="`Remove ${field.key}`"
-            @click="document.act({ do: 'unset', path: path(field.key) })"
-          >
-            ×
-          </button>
-        </div>
-        <div class="chips">
-          <button
-            v-for="field in folded.filter((one) => !isThere(one))"
-            :key="field.key"
-            type="button"
-            class="chip"
-            :title="field.help"
-            @click="add(field)"
-          >
-            + {{ field.key }}
-          </button>
-        </div>
+        </FieldRow>
+        <div class="chips"><FieldChips :offers="folded.filter((one) => !isThere(one))" @add="add" /></div>
       </div>
     </details>
     <StepTest v-if="line.what === 'step'" :key="line.id" />
@@ -289,37 +243,10 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   gap: 8px;
   padding: 10px 12px;
 }
-.field {
-  display: grid;
-  grid-template-columns: 84px minmax(0, 1fr) 18px;
-  gap: 8px;
-  align-items: start;
-}
-.label {
-  padding-top: 4px;
-  font-family: var(--mono);
-  font-size: 0.8125rem;
-  overflow-wrap: anywhere;
-}
-.remove {
-  padding-top: 4px;
-  color: var(--dim);
-}
 .chips {
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
-}
-.chip {
-  padding: 0 8px;
-  border: 1px dashed var(--line);
-  border-radius: 4px;
-  font-size: 0.8125rem;
-  line-height: 22px;
-  color: var(--copper);
-}
-.chip:hover {
-  background: var(--soft);
 }
 summary {
   padding: 8px 12px;

@@ -8,10 +8,13 @@ import {
   type Path,
 } from "@copper-kettle/core";
 import { computed, ref } from "vue";
+import { startValue } from "../../editor/start-value.js";
 import { focusField } from "../../editor/focus.js";
 import { useSession } from "../../editor/session.js";
 import BodyEditor from "./BodyEditor.vue";
 import CodeField from "./CodeField.vue";
+import FieldChips from "./FieldChips.vue";
+import FieldRow from "./FieldRow.vue";
 import JsonField from "./JsonField.vue";
 import NameField from "./NameField.vue";
 import ValuesEditor from "./ValuesEditor.vue";
@@ -84,18 +87,15 @@ function chooseForm(at: number | null): void {
   if (!form) return unset();
   if (form.value !== undefined) return set(form.value);
   const made: JsonObject = {};
-  for (const one of form.fields ?? []) if (one.required) made[one.key] = initial(one);
+  for (const one of form.fields ?? []) if (one.required) made[one.key] = startValue(one);
   set(made);
 }
-function initial(field: FormField): Json {
-  if (field.kind === "group") return {};
-  if (field.kind === "choice") return field.options?.[0] ?? "";
-  return field.kind === "number" ? 1 : "";
-}
 const group = ref<HTMLElement>();
-async function add(one: FormField): Promise<void> {
-  await document.act({ do: "set", path: [...props.path, one.key], value: initial(one) });
-  await focusField(group.value, one.key);
+async function add(key: string): Promise<void> {
+  const one = inner.value.find((field) => field.key === key);
+  if (!one) return;
+  await document.act({ do: "set", path: [...props.path, key], value: startValue(one) });
+  await focusField(group.value, key);
 }
 const open = computed(() => inner.value.filter((one) => object.value[one.key] !== undefined || one.required));
 const more = computed(() =>
@@ -159,31 +159,17 @@ const more = computed(() =>
     />
   </div>
   <div v-else-if="field.kind === 'group'" ref="group" class="group">
-    <div v-for="one in open" :key="one.key" class="row" :data-field="one.key">
-      <span class="label" :title="one.help">{{ one.key }}</span>
+    <FieldRow
+      v-for="one in open"
+      :key="one.key"
+      :name="one.key"
+      :help="one.help"
+      :removable="!one.required"
+      @remove="document.act({ do: 'unset', path: [...path, one.key] })"
+    >
       <FieldEditor :field="one" :path="[...path, one.key]" :value="object[one.key]" />
-      <button
-        v-if="!one.required"
-        type="button"
-        class="remove"
-        :aria-label="`Remove ${one.key}`"
-        @click="document.act({ do: 'unset', path: [...path, one.key] })"
-      >
-        ×
-      </button>
-    </div>
-    <div class="chips">
-      <button
-        v-for="one in more"
-        :key="one.key"
-        type="button"
-        class="chip"
-        :title="one.help"
-        @click="add(one)"
-      >
-        + {{ one.key }}
-      </button>
-    </div>
+    </FieldRow>
+    <div class="chips"><FieldChips :offers="more" @add="add" /></div>
   </div>
   <JsonField
     v-else-if="field.kind === 'any' || field.kind === 'value' || field.kind === 'list'"
@@ -208,37 +194,9 @@ const more = computed(() =>
   gap: 6px;
   min-width: 0;
 }
-.row {
-  display: grid;
-  grid-template-columns: minmax(76px, 110px) minmax(0, 1fr) 20px;
-  gap: 8px;
-  align-items: start;
-}
-.label {
-  padding-top: 4px;
-  font-family: var(--mono);
-  font-size: 0.8125rem;
-  color: var(--dim);
-  overflow-wrap: anywhere;
-}
-.remove {
-  padding-top: 4px;
-  color: var(--dim);
-}
 .chips {
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
-}
-.chip {
-  padding: 0 8px;
-  border: 1px dashed var(--line);
-  border-radius: 4px;
-  font-size: 0.8125rem;
-  line-height: 22px;
-  color: var(--copper);
-}
-.chip:hover {
-  background: var(--soft);
 }
 </style>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import {
+  insertion,
   isObject,
   printJson,
   triggerKinds,
@@ -15,11 +16,11 @@ import { behind, endOf } from "../../editor/places.js";
 import { useSession } from "../../editor/session.js";
 import AddBox from "./AddBox.vue";
 import OutlineRow from "./OutlineRow.vue";
-import ValuePicker from "./ValuePicker.vue";
+import ValueTree from "../shared/ValueTree.vue";
 
 /** The workflow from its triggers down. Everything goes by keyboard, too: `?` lists the keys. */
 const emit = defineEmits<{ opened: [] }>();
-const { document, values, chosen, choose, inScope } = useSession();
+const { document, values, chosen, choose, inScope, caret } = useSession();
 const place = ref<HTMLElement>();
 const search = ref("");
 /** Where a step is being added. */
@@ -48,6 +49,11 @@ const problemsAt = computed(() => {
   }
   return marks;
 });
+/** A picked value goes into the field that had the focus last, in the form that it wants; without one to the clipboard. */
+function pickValue(code: string, isNull: boolean): void {
+  if (caret.value) caret.value.insert(insertion(code, caret.value.kind, isNull));
+  else void navigator.clipboard.writeText(code).catch(() => undefined);
+}
 const isDimmed = (line: EditorLine): boolean =>
   line.what === "step" &&
   line.id !== chosen.value &&
@@ -239,7 +245,13 @@ defineExpose({
           @paste="paste(line)"
         />
         <div v-if="unfolded.has(line.id)" class="tree" :style="{ marginLeft: `${66 + line.depth * 18}px` }">
-          <ValuePicker :value="values.valueOf(line.name)" :name="line.name" :path="['steps', line.name]" />
+          <ValueTree
+            :value="values.valueOf(line.name)"
+            :name="line.name"
+            :path="['steps', line.name]"
+            :root="values.scope.value"
+            @pick="pickValue"
+          />
         </div>
         <AddBox v-if="adding?.at === line.id" :place="adding.place" @close="adding = undefined" />
       </template>
@@ -267,13 +279,15 @@ defineExpose({
         {{ showsOthers ? "▾" : "▸" }} Inputs, constants and variables of the run
       </button>
       <div v-if="showsOthers" class="tree">
-        <ValuePicker
+        <ValueTree
           v-for="[name, value] in others"
           :key="name"
           :value="value"
           :name="name"
           :path="[name]"
           :depth="1"
+          :root="values.scope.value"
+          @pick="pickValue"
         />
       </div>
     </div>

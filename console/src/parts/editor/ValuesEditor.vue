@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import { printJson, type Json, type JsonObject, type Path } from "@copper-kettle/core";
-import { nextTick, ref } from "vue";
+import { ref } from "vue";
+import { focusField } from "../../editor/focus.js";
 import { useSession } from "../../editor/session.js";
 import CodeField from "./CodeField.vue";
+import FieldChips from "./FieldChips.vue";
+import FieldRow from "./FieldRow.vue";
 import JsonField from "./JsonField.vue";
 
 /** Names with values: of a query, of headers, of parameters, of what is set. A text may hold `${…}`. */
@@ -23,8 +26,7 @@ async function add(wanted = name.value): Promise<void> {
   name.value = "";
   if (props.value[key] === undefined)
     await document.act({ do: "set", path: [...props.path, key], value: "" });
-  await nextTick();
-  rows.value?.querySelector<HTMLElement>(`[data-name="${CSS.escape(key)}"] .cm-content`)?.focus();
+  await focusField(rows.value, key);
 }
 const set = (key: string, value: Json): void =>
   void document.act({ do: "set", path: [...props.path, key], value });
@@ -42,18 +44,26 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
 
 <template>
   <div ref="rows" class="values">
-    <div v-for="(one, key) in value" :key="key" class="row" :data-name="key">
-      <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
-        >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
-      >
-      <input
-        v-else
-        class="name mono"
-        :value="key"
-        :aria-label="`Name of ${key}`"
-        spellcheck="false"
-        @change="renameKey(String(key), ($event.target as HTMLInputElement).value)"
-      />
+    <FieldRow
+      v-for="(one, key) in value"
+      :key="key"
+      :name="String(key)"
+      removable
+      @remove="remove(String(key))"
+    >
+      <template #label>
+        <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
+          >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
+        >
+        <input
+          v-else
+          class="name mono"
+          :value="key"
+          :aria-label="`Name of ${key}`"
+          spellcheck="false"
+          @change="renameKey(String(key), ($event.target as HTMLInputElement).value)"
+        />
+      </template>
       <CodeField
         v-if="typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean'"
         :model-value="typeof one === 'string' ? one : printJson(one)"
@@ -68,21 +78,17 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
         :label="String(key)"
         @update:model-value="set(String(key), $event)"
       />
-      <button type="button" class="remove" :aria-label="`Remove ${key}`" @click="remove(String(key))">
-        ×
-      </button>
-    </div>
+    </FieldRow>
     <div class="adding">
-      <button
-        v-for="one in (offered ?? []).filter(({ name: other }) => value[other] === undefined)"
-        :key="one.name"
-        type="button"
-        class="chip"
-        :title="one.about"
-        @click="add(one.name)"
-      >
-        + {{ one.name }}{{ one.required ? " *" : "" }}
-      </button>
+      <FieldChips
+        :offers="
+          (offered ?? [])
+            .filter(({ name: other }) => value[other] === undefined)
+            .map(({ name: key, about: help, required }) => ({ key, help, required }))
+        "
+        starred
+        @add="add"
+      />
       <input
         v-model="name"
         class="name mono new"
@@ -101,12 +107,6 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
   display: grid;
   gap: 4px;
   min-width: 0;
-}
-.row {
-  display: grid;
-  grid-template-columns: minmax(70px, 130px) minmax(0, 1fr) 20px;
-  gap: 8px;
-  align-items: start;
 }
 .name {
   min-width: 0;
@@ -130,25 +130,10 @@ input.name:focus {
 .new::placeholder {
   color: var(--dim);
 }
-.remove {
-  padding-top: 4px;
-  color: var(--dim);
-}
 .adding {
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
   align-items: center;
-}
-.chip {
-  padding: 0 8px;
-  border: 1px dashed var(--line);
-  border-radius: 4px;
-  font-size: 0.8125rem;
-  line-height: 22px;
-  color: var(--copper);
-}
-.chip:hover {
-  background: var(--soft);
 }
 </style>

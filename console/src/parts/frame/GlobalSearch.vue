@@ -3,6 +3,7 @@ import { routes } from "@copper-kettle/contract";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "../../api.js";
+import { lazyCatalogue } from "../../logic/known.js";
 import { when } from "../../logic/format.js";
 import { found, type Place } from "../../logic/search.js";
 
@@ -12,32 +13,33 @@ const field = ref<HTMLInputElement>();
 const text = ref("");
 const isOpen = ref(false);
 const at = ref(0);
-const places = ref<Place[]>([]);
+const { catalogue, load } = lazyCatalogue();
 const runs = ref<Place[]>([]);
 const results = computed(() => [...found(places.value, text.value), ...runs.value].slice(0, 12));
 
-async function load(): Promise<void> {
-  const [workflows, apis, credentials] = await Promise.all([
-    api.call(routes.listWorkflows).catch(() => ({ workflows: [] })),
-    api.call(routes.listApis).catch(() => ({ apis: [] })),
-    api.call(routes.listCredentials).catch(() => ({ credentials: [] })),
-  ]);
-  places.value = [
-    ...workflows.workflows.map(({ name, title }) => ({
-      kind: "workflow",
-      name,
-      title: title ?? "",
-      to: `/workflows/${name}`,
+const places = computed<Place[]>(() => [
+  ...catalogue.value.workflows.map(({ name, title }) => ({
+    kind: "workflow",
+    name,
+    title: title ?? "",
+    to: `/workflows/${name}`,
+  })),
+  ...catalogue.value.apis.flatMap(({ name, title, operations }) => [
+    { kind: "API", name, title, to: `/apis/${name}` },
+    ...operations.map((one) => ({
+      kind: "operation",
+      name: `${name}.${one.id}`,
+      title: one.title,
+      to: `/apis/${name}/${one.id}`,
     })),
-    ...apis.apis.map(({ name, title }) => ({ kind: "API", name, title, to: `/apis/${name}` })),
-    ...credentials.credentials.map(({ name, kind }) => ({
-      kind: "credential",
-      name,
-      title: kind,
-      to: `/credentials/${name}`,
-    })),
-  ];
-}
+  ]),
+  ...catalogue.value.credentials.map(({ name, kind }) => ({
+    kind: "credential",
+    name,
+    title: kind,
+    to: `/credentials/${name}`,
+  })),
+]);
 let asked = 0;
 let typing: ReturnType<typeof setTimeout> | undefined;
 watch(text, (wanted) => {

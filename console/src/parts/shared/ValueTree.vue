@@ -1,77 +1,160 @@
 <script setup lang="ts">
-import { isObject, printJson, type Json } from "@copper-kettle/core";
+import {
+  firstWhere,
+  isObject,
+  printJson,
+  printPath,
+  valueAt,
+  type Json,
+  type JsonObject,
+  type Path,
+} from "@copper-kettle/core";
 import { computed, ref } from "vue";
 
-/** A value as a tree in which each name gives the path to it, as an expression writes it. */
-const props = defineProps<{ value: unknown; name: string; path: string }>();
-const emit = defineEmits<{ pick: [path: string] }>();
-const open = ref(false);
-const entries = computed<[string, Json, string][]>(() => {
-  const value = props.value as Json;
-  if (Array.isArray(value))
-    return value.slice(0, 200).map((item, index) => [String(index), item, `${props.path}[${index}]`]);
-  if (!isObject(value)) return [];
-  return Object.entries(value).map(([key, inner]) => [
-    key,
-    inner,
-    /^[A-Za-z_][A-Za-z0-9_]*$/.test(key) ? `${props.path}.${key}` : `${props.path}[${printJson(key)}]`,
-  ]);
+/** A value as a tree: each name gives the path to its value, as an expression writes it. */
+// `value` is a Json; declared as unknown, since an empty text would else be taken for true.
+const props = withDefaults(
+  defineProps<{
+    value: unknown;
+    name: string;
+    path: Path;
+    /** All values, in which the path leads to this one. */
+    root: JsonObject;
+    depth?: number;
+    openTo?: number;
+  }>(),
+  { depth: 0, openTo: 2 },
+);
+const emit = defineEmits<{ pick: [code: string, isNull: boolean] }>();
+const json = computed(() => props.value as Json | undefined);
+const open = ref(props.depth < props.openTo && !["headers", "cookies"].includes(props.name));
+const most = ref(50);
+const entries = computed<[string | number, Json][]>(() => {
+  const value = json.value;
+  if (Array.isArray(value)) return value.map((item, index) => [index, item]);
+  return isObject(value ?? null) ? Object.entries(value as object) : [];
 });
 const brief = computed(() => {
-  const text = printJson(props.value);
-  return text.length > 60 ? `${text.slice(0, 59)}…` : text;
+  const text = printJson(json.value ?? null);
+  return text.length > 90 ? `${text.slice(0, 89)}…` : text;
 });
+const code = computed(() => printPath(props.path));
+/** Where the value is one of a list: the first item that is like it, which holds when the list changes. */
+const first = computed(() => firstWhere(props.path, (path) => valueAt(props.root, path)));
+const kindOf = (value: Json | undefined): string => (value === null ? "null" : typeof value);
+
+const pick = (what: string): void => emit("pick", what, json.value === null);
+const copy = (text: string): void => void navigator.clipboard.writeText(text).catch(() => undefined);
 </script>
 
 <template>
-  <div class="mono">
+  <div class="node mono">
     <div class="line">
       <button
         v-if="entries.length > 0"
         type="button"
         class="fold"
         :aria-expanded="open"
-        :aria-label="`${open ? 'Fold' : 'Unfold'} ${path}`"
+        :aria-label="`${open ? 'Fold' : 'Unfold'} ${code}`"
         @click="open = !open"
       >
         {{ open ? "▾" : "▸" }}
       </button>
       <span v-else class="fold" />
-      <button type="button" class="name" :title="path" @click="emit('pick', path)">{{ name }}</button>
-      <span v-if="!open" class="dim cut">{{ brief }}</span>
+      <button type="button" class="name" :title="`Insert ${code}`" @mousedown.prevent @click="pick(code)">
+        {{ name }}
+      </button>
+      <span v-if="!open || entries.length === 0" class="brief" :class="kindOf(json)">{{ brief }}</span>
+      <span v-else class="dim">{{ Array.isArray(value) ? `${value.length} items` : "" }}</span>
+      <span class="acts">
+        <button type="button" @mousedown.prevent @click="pick(code)">Insert</button>
+        <button v-if="first" type="button" :title="first" @mousedown.prevent @click="pick(first)">
+          First where …
+        </button>
+        <button type="button" @mousedown.prevent @click="copy(code)">Copy path</button>
+        <button type="button" @mousedown.prevent @click="copy(printJson(json ?? null))">Copy value</button>
+      </span>
     </div>
-    <div v-if="open" class="inner">
+    <div v-if="open && entries.length > 0" class="inner">
       <ValueTree
-        v-for="[key, inner, to] in entries"
+        v-for="[key, inner] in entries.slice(0, most)"
         :key="key"
         :value="inner"
-        :name="key"
-        :path="to"
-        @pick="emit('pick', $event)"
+        :name="String(key)"
+        :path="[...path, key]"
+        :root="root"
+        :depth="depth + 1"
+        :open-to="openTo"
+        @pick="(what, isNull) => emit('pick', what, isNull)"
       />
+      <button v-if="entries.length > most" type="button" class="more" @click="most += 200">
+        {{ entries.length - most }} more …
+      </button>
     </div>
   </div>
 </template>
 
 <style scoped>
 .line {
+  position: relative;
   display: flex;
   gap: 6px;
   min-width: 0;
-  line-height: 1.6;
+  line-height: 21px;
+  border-radius: 3px;
+}
+.line:hover,
+.line:focus-within {
+  background: var(--soft);
 }
 .fold {
   width: 14px;
   flex: none;
 }
 .name {
-  color: rgb(var(--v-theme-primary));
+  color: var(--copper);
   white-space: nowrap;
 }
 .name:hover {
   text-decoration: underline;
 }
+.brief {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.string {
+  color: rgb(var(--v-theme-success));
+}
+.number,
+.boolean {
+  color: rgb(var(--v-theme-info));
+}
+.object,
+.null {
+  color: var(--dim);
+}
+.acts {
+  display: none;
+  position: absolute;
+  right: 0;
+  padding: 0 6px;
+  gap: 10px;
+  background: var(--soft);
+  font-family: var(--sans);
+  font-weight: 600;
+  color: var(--copper);
+}
+.line:hover > .acts,
+.line:focus-within > .acts {
+  display: flex;
+}
 .inner {
   padding-left: 14px;
+}
+.more {
+  color: var(--copper);
+  text-decoration: underline;
 }
 </style>
