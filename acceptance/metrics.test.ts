@@ -1,3 +1,5 @@
+import { routes } from "@copper-kettle/contract";
+import { staysKey } from "@copper-kettle/standins";
 import { execFileSync } from "node:child_process";
 import { existsSync } from "node:fs";
 import { readFile } from "node:fs/promises";
@@ -41,20 +43,38 @@ describe("metrics", () => {
           .find((one) => one.startsWith(`${line} `))
           ?.split(" ")[1] ?? 0,
       );
+    const document = { openapi: "3.1.0", info: { title: "Stays", version: "1" }, paths: {} };
+    await world.client.call(routes.putApi, {
+      params: { name: "stays" },
+      body: { text: JSON.stringify({ ...document, servers: [{ url: world.stays.url }] }) },
+    });
     await world.publish(`copper-kettle: 1
 name: counted
+triggers:
+  arrived: { webhook: { path: counted, verify: { bearer: stays-key } }, only-if: trigger.body.n < 3 }
 steps:
   - { step: a, request: "GET \${constants.stays}/huts", using: stays-key }
   - { step: b, note: "\${steps.a.body.items[99]}" }
 `);
     const before = await scrape();
     await world.settled((await world.run("counted")).id);
-    await world.settled((await world.run("counted")).id);
+    for (const n of [1, 5, 6]) {
+      const headers = { Authorization: `Bearer ${staysKey}`, "Content-Type": "application/json" };
+      const body = JSON.stringify({ n });
+      const given = await fetch(`${world.url}/webhooks/counted`, { method: "POST", headers, body });
+      const { run } = (await given.json()) as { run?: string };
+      if (run) await world.settled(run);
+    }
     const text = await scrape();
     const { host } = new URL(world.stays.url);
     const rose = (line: string): number => value(text, line) - value(before, line);
     expect(rose('copper_kettle_runs_ended_total{workflow="counted",state="failed"}')).toBe(2);
-    expect(rose(`copper_kettle_calls_total{host="${host}",status="200"}`)).toBe(2);
+    expect(rose('copper_kettle_runs_started_total{workflow="counted",trigger="by-hand"}')).toBe(1);
+    expect(rose('copper_kettle_runs_started_total{workflow="counted",trigger="arrived"}')).toBe(1);
+    const arrived = 'copper_kettle_trigger_events_total{workflow="counted",trigger="arrived"';
+    expect(rose(`${arrived},state="started"}`)).toBe(1);
+    expect(rose(`${arrived},state="left-out"}`)).toBe(2);
+    expect(rose(`copper_kettle_calls_total{api="stays",host="${host}",status="200"}`)).toBe(2);
     expect(rose('copper_kettle_run_duration_seconds_count{workflow="counted"}')).toBe(2);
     expect(rose("copper_kettle_commits_total")).toBeGreaterThan(0);
     expect(value(text, "copper_kettle_database_log_bytes")).toBeGreaterThan(0);

@@ -91,6 +91,7 @@ export { requestText, summaryOf, triggerSummary } from "./editing/summary.js";
 export { fileForm, stepForm, triggerForm, type FormField, type FormKind } from "./editing/forms.js";
 export * from "./editing/begin.js";
 export { tiesOf, valueOfWords, type Tie } from "./editing/ties.js";
+export { completeFile, type FileCompletion, type FileNames } from "./editing/complete.js";
 export { setInOrder } from "./editing/order.js";
 export { firstWhere, insertion } from "./editing/insert.js";
 export { describeWorkflow, type Description, type Way } from "./workflows/describe.js";

@@ -161,7 +161,7 @@ export async function startService(config: Config): Promise<Service> {
     remembered,
     rateLimiter,
     locks,
-    transport: tally.counting(transport),
+    transport: tally.counting(transport, (url) => rateLimiter.apiOf(url)),
     reader,
     clock: systemClock,
     log,
@@ -320,7 +320,10 @@ export async function startService(config: Config): Promise<Service> {
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
   const lookSoon = (): void => void watcher.look().catch(() => undefined);
   usable.events.on("usable", lookSoon);
-  events.troubled.on("trouble", lookSoon);
+  events.ended.on("event", (workflow, trigger, state) => {
+    tally.event(workflow, trigger, state);
+    if (state === "refused" || state === "skipped") lookSoon();
+  });
   return {
     url,
     async close() {

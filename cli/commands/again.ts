@@ -1,6 +1,6 @@
 import { routes, type ComparedStep, type Run } from "@copper-kettle/contract";
 import { parseJson, printForPeople, type Json } from "@copper-kettle/core";
-import type { Command } from "commander";
+import { Option, type Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { brief, show, stateText, table } from "../output.js";
@@ -12,6 +12,12 @@ interface AgainOptions extends InputOptions {
   latest?: boolean;
   draft?: boolean;
   newKeys?: boolean;
+  wait?: boolean;
+}
+
+interface ContinueOptions {
+  set: string[];
+  next?: "step" | "item";
   wait?: boolean;
 }
 
@@ -57,12 +63,22 @@ export function addAgain(group: Command): void {
       collect,
       [],
     )
+    .addOption(
+      new Option("--next <what>", "pause again before the next step, or before the next item").choices([
+        "step",
+        "item",
+      ] as const),
+    )
     .option("-w, --wait", "follow the run and print its response")
-    .action(async (id: string, options: { set: string[]; wait?: boolean }, command: Command) => {
+    .action(async (id: string, options: ContinueOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const set = Object.fromEntries(options.set.map(placeAndValue));
-      const run = await client.call(routes.continueRun, { params: { id }, body: { set } });
+      const { next } = options;
+      const run = await client.call(routes.continueRun, {
+        params: { id },
+        body: { set, ...(next ? { next } : {}) },
+      });
       if (!options.wait) return show(globals, run, () => `${id} continues`);
       finish(await follow(client, globals, id), () => globals);
     });

@@ -44,7 +44,7 @@ export function addTest(program: Command): void {
     .option("--to <name>", "end after this step")
     .option(
       "--break <path>",
-      "pause before a step, such as made or round[3]/post; repeat it for more",
+      'pause before a step, such as made, round[3]/post, or "post when hut.beds > 20"; repeat it for more',
       collect,
       [],
     )
@@ -141,9 +141,15 @@ function optionsOf(options: TestOptions): RunOptionsInput {
     ...(options.to ? { to: options.to } : {}),
     ...(options.fixedFrom ? { fixedFrom: options.fixedFrom } : {}),
     ...(options.fixed ? { fixed: fromFile(options.fixed) } : {}),
-    ...(options.break.length > 0 ? { breakpoints: options.break } : {}),
+    ...(options.break.length > 0 ? { breakpoints: options.break.map(breakpointFrom) } : {}),
     ...(options.fault.length > 0 ? { faults: options.fault.map(faultOf) } : {}),
   };
+}
+
+/** `post when hut.beds > 20`: a step, and a condition. */
+function breakpointFrom(text: string): NonNullable<RunOptionsInput["breakpoints"]>[number] {
+  const [, step, when] = /^(\w+)\s+when\s+(.+)$/s.exec(text) ?? [];
+  return step !== undefined && when !== undefined ? { step, when } : text;
 }
 
 const failures = ["connect", "tls", "dns", "timeout", "cut"] as const;

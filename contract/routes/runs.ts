@@ -118,7 +118,25 @@ export const runOptions = z
       .meta({ description: "Only this step runs; in a loop, for one item." }),
     to: stepName.optional().meta({ description: "The run ends after this step." }),
     breakpoints: z
-      .array(z.string())
+      .array(
+        z.union([
+          z.string(),
+          z.strictObject({
+            step: stepName,
+            item: z
+              .int()
+              .min(0)
+              .optional()
+              .meta({ description: "Only for this item of the loop around it." }),
+            when: z
+              .string()
+              .min(1)
+              .max(2_000)
+              .optional()
+              .meta({ description: "Only where this expression is true." }),
+          }),
+        ]),
+      )
       .max(100)
       .optional()
       .meta({ description: "Steps, by name or by path, before which the run pauses." }),
@@ -212,6 +230,12 @@ export const runsRoutes = {
     path: "/api/runs/{id}/scope",
     summary: "Get the values that expressions see after the run, secrets masked",
     params: z.object({ id: z.string() }),
+    query: z.object({
+      at: z.string().max(2_000).optional().meta({
+        description:
+          "Items of loops whose steps are to be seen, too, such as huts[3]/posts[0]; empty for the first of each.",
+      }),
+    }),
     output: jsonObject,
     status: 200,
     needs: "token",
@@ -285,6 +309,9 @@ export const runsRoutes = {
         .record(z.string(), json)
         .default({})
         .meta({ description: "Values by their path, such as steps.guest.body.id or variables.total." }),
+      next: z.enum(["step", "item"]).optional().meta({
+        description: "Pause again before the next step, or before the first that is not of the same item.",
+      }),
     }),
     output: run,
     status: 202,

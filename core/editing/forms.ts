@@ -44,7 +44,8 @@ interface Def {
   values?: Json[];
 }
 
-const defOf = (schema: z.ZodType): Def => schema.def as unknown as Def;
+/** What a schema is made of. */
+export const defOf = (schema: z.ZodType): Def => schema.def as unknown as Def;
 
 /** What is edited as lists of steps, and so is in no form. */
 const lists = new Set(["steps", "then", "else", "catch", "cases", "branches"]);

@@ -67,13 +67,13 @@ function asFile(pasted: string): string {
     .replace(/^\s*\n/, "")
     .trimEnd();
   const lines = text.split("\n");
-  const indent = Math.min(
-    ...lines.filter((line) => line.trim() !== "").map((line) => /^ */.exec(line)?.[0].length ?? 0),
-  );
+  const indent = lines
+    .filter((line) => line.trim() !== "")
+    .reduce((least, line) => Math.min(least, line.search(/[^ ]/)), Infinity);
   const flat = lines.map((line) => line.slice(Math.min(indent, line.length))).join("\n");
   const head = "copper-kettle: 1\nname: pasted\n";
   if (/^(copper-kettle|name|steps)\s*:/m.test(flat) && !/^- /.test(flat)) {
-    const value = valueOfText(flat);
+    const value = valueOfPasted(flat);
     if (isObject(value) && Array.isArray(value["steps"])) return flat;
   }
   const list = /^(- |#)/.test(flat) ? flat : `- ${flat.split("\n").join("\n  ")}`;
@@ -81,13 +81,22 @@ function asFile(pasted: string): string {
     .split("\n")
     .map((line) => (line === "" ? "" : `  ${line}`))
     .join("\n")}\n`;
-  const value = valueOfText(made);
+  const value = valueOfPasted(made);
   const steps = isObject(value) ? value["steps"] : undefined;
   if (!Array.isArray(steps) || !steps.every((step) => isObject(step) && typeof step["step"] === "string"))
     throw new CannotEdit(
       "The pasted text holds no steps: each has a name, as in { step: lookup, request: GET https://… }.",
     );
   return made;
+}
+
+function valueOfPasted(text: string): Json {
+  try {
+    return valueOfText(text);
+  } catch (error) {
+    if (!(error instanceof CannotEdit)) throw error;
+    throw new CannotEdit("The pasted text cannot be read: it is not YAML, or it is too large.");
+  }
 }
 
 /** A step as it is written, with its comments, for the clipboard. */

@@ -58,8 +58,10 @@ function inOrder(first: string[], second: string[]): string[] {
   const behind = new Map<string | undefined, string[]>();
   let before: string | undefined;
   for (const path of second) {
+    const there = behind.get(before);
     if (known.has(path)) before = path;
-    else behind.set(before, [...(behind.get(before) ?? []), path]);
+    else if (there) there.push(path);
+    else behind.set(before, [path]);
   }
   return [...(behind.get(undefined) ?? []), ...first.flatMap((path) => [path, ...(behind.get(path) ?? [])])];
 }

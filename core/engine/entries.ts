@@ -200,6 +200,8 @@ export type Entry = Common &
         outcome?: Json;
         /** With `continue`: values that were changed at the breakpoint. */
         changes?: { place: Path; value: Json }[];
+        /** With `continue`: pause again before the next step, or before the first that is not of the same item. */
+        next?: "step" | "item";
         /** Who decided, as `printPrincipal` writes it; in older journals a bare name. */
         by: string;
       }

@@ -14,6 +14,12 @@ export interface PlannedFault {
   failure?: FailureKind;
 }
 
+/**
+ * A step before which a run stops for a look: by its name or path (`huts[3]/post`), or by its name for one item of the loop
+ * around it, or where an expression over the values at that place is true.
+ */
+export type Breakpoint = string | { step: string; item?: number; when?: string };
+
 /** How one run differs from a plain one. Kept in its first entry, so that it holds for the whole run. */
 export interface RunOptions {
   /** Reading calls are sent; all others are not sent, shown, and answered from responses. */
@@ -26,8 +32,7 @@ export interface RunOptions {
   only?: { step: string; item?: number };
   /** The run ends after this step. */
   to?: string;
-  /** Steps, by name or by path (`huts[3]/post`), before which the run stops for a look. */
-  breakpoints?: string[];
+  breakpoints?: Breakpoint[];
   faults?: PlannedFault[];
   /** The run whose outcomes are reused up to a step, or but for the failed items of a loop. */
   from?: { run: string; step: string; items?: "failed" };

@@ -136,6 +136,53 @@ describe("a breakpoint", () => {
     expect(await it.run()).toMatchObject({ state: "waiting" });
     expect(urls(it)).toEqual(["/guests", "/guests", "/n/101"]);
   });
+
+  const pausedAt = async (it: World): Promise<string> => {
+    const run = await it.run();
+    return run.state === "waiting"
+      ? (it.entries().findLast(({ type }) => type === "rested") as { path: string }).path
+      : run.state;
+  };
+  const goOn = (it: World, path: string, next?: "step" | "item"): void =>
+    it.add({
+      type: "decided",
+      decision: "continue",
+      at: it.time,
+      path,
+      by: "Marit",
+      ...(next ? { next } : {}),
+    });
+
+  it("may stand at an item by its number, and where an expression is true", async () => {
+    const guest = { list: [101, 102, 103], hut: "x" };
+    expect(await pausedAt(planned({ breakpoints: [{ step: "inner", item: 2 }] }, guest))).toBe(
+      "round[2]/inner",
+    );
+    const it = planned({ breakpoints: [{ step: "inner", when: "n == 102 && has(steps.made)" }] }, guest);
+    expect(await pausedAt(it)).toBe("round[1]/inner");
+    expect(urls(it)).toEqual(["/guests", "/guests", "/n/101"]);
+    // What gives neither true nor false stops, too: nobody is passed over without a word.
+    const wrong = planned({ breakpoints: [{ step: "inner", when: "n.hut" }] }, guest);
+    expect(await pausedAt(wrong)).toBe("round[0]/inner");
+    expect(wrong.entries().at(-1)).toMatchObject({
+      waits: [{ reason: "Paused before round[0]/inner, since n.hut gives neither true nor false here." }],
+    });
+  });
+
+  it("goes on to the next step, to the next item, or to the next breakpoint", async () => {
+    const it = planned({ breakpoints: ["sure"], to: "round" }, { list: [101, 102, 103], hut: "x" });
+    expect(await pausedAt(it)).toBe("round[0]/sure");
+    goOn(it, "round[0]/sure", "step");
+    expect(await pausedAt(it)).toBe("round[0]/inner");
+    goOn(it, "round[0]/inner", "item");
+    expect(await pausedAt(it)).toBe("round[1]/sure");
+    goOn(it, "round[1]/sure", "item");
+    expect(await pausedAt(it)).toBe("round[2]/sure");
+    expect(urls(it)).toEqual(["/guests", "/guests", "/n/101", "/n/102"]);
+    goOn(it, "round[2]/sure");
+    expect(await pausedAt(it)).toBe("succeeded");
+    expect(urls(it)).toEqual(["/guests", "/guests", "/n/101", "/n/102", "/n/103"]);
+  });
 });
 
 describe("a fault put on a step for one run", () => {

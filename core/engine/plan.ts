@@ -1,3 +1,6 @@
+import { compile } from "../expressions/compile.js";
+import { ExpressionError } from "../expressions/errors.js";
+import { evaluateToJson } from "../expressions/templates.js";
 import { isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { innerSteps } from "../workflows/nested.js";
@@ -63,12 +66,47 @@ export class Plan {
     return this.options.only ? null : undefined;
   }
 
-  breaksAt(step: Step, path: string): boolean {
-    return this.options.breakpoints?.some((one) => one === step.name || one === path) ?? false;
+  /** Why a run stops for a look before a step that has not begun; undefined if it does not. */
+  breaksAt(walk: Walk, step: Step, frame: Frame, path: string): string | undefined {
+    for (const one of this.options.breakpoints ?? []) {
+      if (typeof one === "string") {
+        if (one === step.name || one === path) return "at a breakpoint";
+      } else if (one.step === step.name && (one.item === undefined || one.item === innermostItem(path))) {
+        const holds = one.when === undefined || conditionHolds(walk, frame, one.when);
+        if (holds === true) return one.when === undefined ? "at a breakpoint" : `since ${one.when} is true`;
+        if (holds === undefined) return `since ${one.when} gives neither true nor false here`;
+      }
+    }
+    const last = walk.log.lastContinued;
+    if (last?.next === "step") return "at the next step";
+    if (last?.next !== "item") return undefined;
+    const end = last.path.lastIndexOf("]/");
+    return end >= 0 && path.startsWith(last.path.slice(0, end + 2)) ? undefined : "at the next item";
   }
 
   endsAfter(step: Step): boolean {
     return step.name === this.#last;
+  }
+}
+
+/** The number of the item of the innermost loop around a step. */
+function innermostItem(path: string): number | undefined {
+  const found = /\[(\d+)\]\/[^[]*$/.exec(path)?.[1];
+  return found === undefined ? undefined : Number(found);
+}
+
+/** Whether a condition of a person holds at a step; undefined where it gives neither true nor false. Nothing of it is noted. */
+function conditionHolds(walk: Walk, frame: Frame, when: string): boolean | undefined {
+  try {
+    const found = evaluateToJson(compile(when), walk.read.scope(frame), {
+      now: () => walk.ports.clock.now(),
+      uuid: () => walk.facts.origin,
+      remembered: (key) => walk.read.rememberedNow(key).values,
+    });
+    return typeof found === "boolean" ? found : undefined;
+  } catch (error) {
+    if (error instanceof ExpressionError) return undefined;
+    throw error;
   }
 }
 
@@ -91,7 +129,7 @@ export async function walkPlanned(
     if (step.kind !== "each") for (const inner of innerSteps(step)) holdInside(walk, plan, inner, frame);
     return;
   }
-  if (plan.breaksAt(step, path)) stopForALook(walk, frame, log, path);
+  stopForALook(walk, plan, step, frame, log, path);
   await run();
   if (plan.endsAfter(step)) throw new Stopped("succeeded", `Ended after step ${path}, as requested.`, path);
 }
@@ -113,12 +151,14 @@ function holdInside(walk: Walk, plan: Plan, steps: readonly Step[], frame: Frame
 }
 
 /** Rests before a step until somebody says go on; the values that they changed are in place from then on. */
-function stopForALook(walk: Walk, frame: Frame, log: StepLog, path: string): void {
+function stopForALook(walk: Walk, plan: Plan, step: Step, frame: Frame, log: StepLog, path: string): void {
   const continued = walk.log.continued.get(path);
   if (!continued) {
     if (log.begun || log.ended) return;
+    const why = plan.breaksAt(walk, step, frame, path);
+    if (why === undefined) return;
     walk.progress.check(frame, path);
-    const reason = `Paused before ${path}, at a breakpoint.`;
+    const reason = `Paused before ${path}, ${why}.`;
     throw new Asleep(Number.POSITIVE_INFINITY, path, [{ path, kind: "breakpoint", name: path, reason }]);
   }
   for (const { place, value } of continued.changes ?? []) {

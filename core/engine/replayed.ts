@@ -47,6 +47,8 @@ export class RunLog {
   readonly secrets: EntryOf<"secrets">[] = [];
   /** Breakpoints that were passed, by the path of their step. */
   readonly continued = new Map<string, EntryOf<"decided">>();
+  /** The last of them. */
+  lastContinued: EntryOf<"decided"> | undefined;
   /** When the run first did something, in milliseconds since 1970. */
   beganAt: number | undefined;
 
@@ -75,8 +77,10 @@ export class RunLog {
       case "locked":
         return;
       case "decided":
-        if (entry.decision === "continue") this.continued.set(entry.path, entry);
-        else if (entry.decision !== "resume") takeStep(this.#locate(entry.path), entry);
+        if (entry.decision === "continue") {
+          this.continued.set(entry.path, entry);
+          this.lastContinued = entry;
+        } else if (entry.decision !== "resume") takeStep(this.#locate(entry.path), entry);
         return;
       case "item": {
         const { scope, name, index } = this.#locate(entry.path);

@@ -5,7 +5,7 @@ import { anything, type Shape } from "./shape.js";
 
 /** What a check found in an expression: nothing that stops it, but what will probably go wrong. */
 export interface Finding {
-  code: "unknown-field" | "wrong-kind" | "null" | "absent" | "never" | "unused";
+  code: "unknown-field" | "misspelt" | "wrong-kind" | "null" | "absent" | "never" | "unused";
   message: string;
   /** Offsets in the expression's text. */
   start: number;

@@ -2,7 +2,7 @@ import { article } from "../expressions/evaluation.js";
 import type { Expression } from "../expressions/compile.js";
 import type { Node } from "../expressions/parse.js";
 import type { Kind } from "../expressions/values.js";
-import { nearest } from "../values/nearest.js";
+import { misspelt, nearest } from "../values/nearest.js";
 import { shapeOfCall } from "./check-calls.js";
 import {
   condition,
@@ -144,8 +144,11 @@ function read(
   if (!object.fields) return anything;
   const found = object.fields.get(key);
   if (!found) {
-    if (!object.fields.open && checking.lenient === 0)
-      unknownField(checking, node, path, key, object.fields.names());
+    if (object.fields.open) return anything;
+    const names = object.fields.names();
+    // Who provides for its absence may know of a field that the schema does not, but hardly of one that is spelt almost alike.
+    if (checking.lenient === 0) unknownField(checking, node, path, key, names);
+    else if (misspelt(key, names) !== undefined) unknownField(checking, node, path, key, names, "misspelt");
     return anything;
   }
   if (!found.sure && strict)
@@ -157,14 +160,21 @@ function read(
   return isOptional && !optional ? optionalOf(found.shape) : found.shape;
 }
 
-function unknownField(checking: Checking, node: Node, path: string, key: string, names: string[]): void {
-  const near = nearest(key, names);
+function unknownField(
+  checking: Checking,
+  node: Node,
+  path: string,
+  key: string,
+  names: string[],
+  code: "unknown-field" | "misspelt" = "unknown-field",
+): void {
+  const near = code === "misspelt" ? misspelt(key, names) : nearest(key, names);
   const has = near
     ? `; did you mean "${near}"?`
     : names.length === 0
       ? "; it is empty."
       : `; it has ${names.slice(0, 8).join(", ")}${names.length > 8 ? ", …" : ""}.`;
-  checking.note("unknown-field", `${path} has no "${key}" in its schema${has}`, {
+  checking.note(code, `${path} has no "${key}" in its schema${has}`, {
     ...node,
     ...(node.op === "index"
       ? { start: node.index.start, end: node.index.end }

@@ -12,7 +12,8 @@ interface SchemaFault {
   isWarning?: boolean;
 }
 
-const types = ["string", "number", "integer", "boolean", "object", "array", "null"];
+/** The types of JSON Schema (validation section 6.1.1). */
+export const schemaTypes = ["string", "number", "integer", "boolean", "object", "array", "null"];
 
 type Rule = (value: Json, walk: (value: Json, ...path: Path) => void) => string | undefined;
 
@@ -48,10 +49,10 @@ const names: Rule = (value) =>
 /** The keywords of JSON Schema (2020-12, core section 10 and validation section 6), and what each must be. */
 const keywords: Record<string, Rule> = {
   type(value) {
-    const wrong = [value].flat().find((one) => !types.includes(String(one)));
+    const wrong = [value].flat().find((one) => !schemaTypes.includes(String(one)));
     if (wrong === undefined) return undefined;
-    const near = nearest(String(wrong), types);
-    return `must be one of ${types.join(", ")}${near ? `; did you mean "${near}"?` : ""}`;
+    const near = nearest(String(wrong), schemaTypes);
+    return `must be one of ${schemaTypes.join(", ")}${near ? `; did you mean "${near}"?` : ""}`;
   },
   pattern(value) {
     if (typeof value !== "string") return "must be a text";
@@ -88,6 +89,9 @@ const keywords: Record<string, Rule> = {
   ...each(anything, "const", "default", "example", "dependentRequired", "$vocabulary"),
 };
 
+/** The keywords that people write. */
+export const schemaKeywords: readonly string[] = Object.keys(keywords).filter((key) => !key.startsWith("$"));
+
 function each(rule: Rule, ...keys: string[]): Record<string, Rule> {
   return Object.fromEntries(keys.map((key) => [key, rule]));
 }
@@ -98,7 +102,8 @@ function schemaFaults(value: Json): SchemaFault[] {
   const walk = (part: Json, path: Path): void => {
     if (typeof part === "boolean") return;
     if (!isObject(part)) {
-      const meant = typeof part === "string" && types.includes(part) ? `, such as { type: ${part} }` : "";
+      const meant =
+        typeof part === "string" && schemaTypes.includes(part) ? `, such as { type: ${part} }` : "";
       faults.push({ path, message: `A schema must be a mapping${meant}.` });
       return;
     }

@@ -34,6 +34,12 @@ export interface Decided {
   by: Principal;
 }
 
+/** How a run continues from a breakpoint: with changed values, and where it pauses again. */
+interface Continuing {
+  changes: { place: Path; value: Json }[];
+  next?: "step" | "item" | undefined;
+}
+
 /** What people do to runs: stop, decide, continue, resume; all of it is durable before it is answered. */
 export class RunActs {
   /** What people do to a run, one after another. */
@@ -97,12 +103,12 @@ export class RunActs {
     await this.runner.ended(row.id);
   }
 
-  /** Continues a run that stopped at a breakpoint, with values that somebody changed there. */
-  continue(row: RunRecord, changes: { place: Path; value: Json }[], by: Principal): Promise<void> {
-    return this.#act(row, (now) => this.#continue(now, changes, by));
+  /** Continues a run that stopped at a breakpoint, with values that somebody changed there; `next` is where it stops again. */
+  continue(row: RunRecord, how: Continuing, by: Principal): Promise<void> {
+    return this.#act(row, (now) => this.#continue(now, how, by));
   }
 
-  async #continue(row: RunRecord, changes: { place: Path; value: Json }[], by: Principal): Promise<void> {
+  async #continue(row: RunRecord, { changes, next }: Continuing, by: Principal): Promise<void> {
     const { journal, entries } = await this.journals.load(row.id, row.workflow);
     const path = journal.summary.waits.find(({ kind }) => kind === "breakpoint")?.name;
     if (row.state !== "waiting" || path === undefined)
@@ -120,6 +126,7 @@ export class RunActs {
       path,
       by: printPrincipal(by),
       ...(changes.length > 0 ? { changes } : {}),
+      ...(next === undefined ? {} : { next }),
       ...(masked.length > 0 ? { masked } : {}),
     };
     const values = masked.flatMap((place) => leafTexts(valueAt(entry as unknown as Json, place) ?? null));

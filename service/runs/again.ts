@@ -1,5 +1,7 @@
 import {
   CannotRepeat,
+  compile,
+  ExpressionError,
   firstChangedStep,
   fixedOutcomes,
   reusedEntries,
@@ -26,6 +28,17 @@ interface Stores {
   workflows: WorkflowStore;
 }
 
+/** What keeps an expression from being read. */
+function unreadable(text: string, field: string): { field: string; message: string }[] {
+  try {
+    compile(text);
+    return [];
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return [{ field, message: error.message }];
+  }
+}
+
 /** What a run by hand is asked to do, checked against the file that runs. */
 export async function optionsOf(
   { journals, workflows }: Stores,
@@ -44,14 +57,17 @@ export async function optionsOf(
       `options.faults[${index}].step`,
       step,
     ]),
-    ...(rest.breakpoints ?? []).map((path, index): [string, string] => [
+    ...(rest.breakpoints ?? []).map((one, index): [string, string] => [
       `options.breakpoints[${index}]`,
-      path.split("/").at(-1) ?? path,
+      typeof one === "string" ? (one.split("/").at(-1) ?? one) : one.step,
     ]),
   ];
   const faults = asked
     .filter(([, name]) => name !== undefined && !names.includes(name))
     .map(([field, name]) => ({ field, message: `There is no step "${name}".` }));
+  for (const [index, one] of (rest.breakpoints ?? []).entries())
+    if (typeof one !== "string" && one.when !== undefined)
+      faults.push(...unreadable(one.when, `options.breakpoints[${index}].when`));
   if (faults.length > 0) throw new BadOptions(faults);
   const source = fixedFrom === undefined ? undefined : await journals.runs.find(fixedFrom);
   if (fixedFrom !== undefined && !source)

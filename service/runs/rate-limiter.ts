@@ -126,9 +126,14 @@ export class RateLimiter implements RateLimits {
     });
   }
 
+  /** The API one of whose servers is at a URL's origin. */
+  apiOf(url: string): string | undefined {
+    return this.#apiAt(this.#originOf(url));
+  }
+
   #lane(call: LimitedCall): Lane {
     const origin = this.#originOf(call.url);
-    const api = call.api ?? this.#apiOf(origin);
+    const api = call.api ?? this.#apiAt(origin);
     const key = `${api ?? origin} ${call.credential ?? ""}`;
     let lane = this.#lanes.get(key);
     if (!lane) {
@@ -163,7 +168,7 @@ export class RateLimiter implements RateLimits {
     return origin;
   }
 
-  #apiOf(origin: string): string | undefined {
+  #apiAt(origin: string): string | undefined {
     if (this.#originsSeen !== this.apis.changes) {
       this.#originsSeen = this.apis.changes;
       this.#origins = new Map(

@@ -217,6 +217,10 @@ export class Starts {
     }
     try {
       await RunJournal.writeTogether(this.journals, starts, more);
+      for (const { row, request } of starts) {
+        const { name, kind = request.caller ? "workflow" : "by-hand" } = request.trigger ?? {};
+        this.journals.events.emit("started", row.id, row.workflow, name ?? kind);
+      }
       for (const { row, journal, rows: entries, workflow, request } of queued) {
         this.journals.events.emit("state", row.id, workflow.name, "queued");
         await this.runner.enqueue(row, {

@@ -28,17 +28,20 @@ export class AttentionStore {
   failures(since: number, limit: number): Promise<Failures[]> {
     return selectList<Failures>(
       this.writer.store,
-      `WITH bad AS (
+      `WITH failed AS (
          SELECT id, workflow, created_at, coalesce(json_extract(error, '$.step'), '') || ' ' || coalesce(json_extract(error, '$.code'), '') AS cause
-           FROM runs WHERE state = 'failed' AND created_at >= :since AND ${isForReal("runs")}
-             AND id > coalesce((SELECT until_run FROM put_aside WHERE put_aside.workflow = runs.workflow), '')
-             AND NOT EXISTS (SELECT 1 FROM runs AS good WHERE good.workflow = runs.workflow AND good.state = 'succeeded' AND good.id > runs.id
-               AND ${isForReal("good")}))
-       SELECT workflow, max(id) AS newest, count(*) AS count, min(created_at) AS since,
-           (SELECT created_at FROM runs AS good WHERE good.workflow = bad.workflow AND good.state = 'succeeded'
-             AND ${isForReal("good")}
-             ORDER BY id DESC LIMIT 1) AS lastGoodAt
-         FROM bad GROUP BY workflow, cause ORDER BY newest DESC LIMIT :limit`,
+           FROM runs WHERE state = 'failed' AND created_at >= :since AND ${isForReal("runs")}),
+       good AS MATERIALIZED (
+         SELECT workflow,
+             (SELECT id FROM runs AS last WHERE last.workflow = names.workflow AND last.state = 'succeeded' AND ${isForReal("last")}
+               ORDER BY id DESC LIMIT 1) AS id,
+             (SELECT until_run FROM put_aside WHERE put_aside.workflow = names.workflow) AS put_aside
+           FROM (SELECT DISTINCT workflow FROM failed) AS names)
+       SELECT failed.workflow, max(failed.id) AS newest, count(*) AS count, min(failed.created_at) AS since,
+           (SELECT created_at FROM runs WHERE runs.id = good.id) AS lastGoodAt
+         FROM failed JOIN good ON good.workflow = failed.workflow
+         WHERE failed.id > coalesce(good.id, '') AND failed.id > coalesce(good.put_aside, '')
+         GROUP BY failed.workflow, cause ORDER BY newest DESC LIMIT :limit`,
       { since, limit },
     );
   }

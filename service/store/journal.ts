@@ -47,6 +47,8 @@ interface Row {
 export interface JournalEvents {
   /** Entries that just became durable. */
   entries: [run: string, entries: OpenEntry[]];
+  /** A run was started, by hand or by another kind of trigger, or by a trigger of its file that has a name. */
+  started: [run: string, workflow: string, trigger: string];
   /** A run's state changed. */
   state: [
     run: string,

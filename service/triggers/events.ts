@@ -67,8 +67,8 @@ export class Events {
   readonly fetching = new EventEmitter<{
     arrived: [id: string, order: string | undefined, draftBy: Principal | undefined];
   }>();
-  /** Tells that an event was refused or skipped: somebody may have to know. */
-  readonly troubled = new EventEmitter<{ trouble: [] }>();
+  /** Tells what became of an event, once it is durable. */
+  readonly ended = new EventEmitter<{ event: [workflow: string, trigger: string, state: EventState] }>();
 
   /** Deliveries that hold many: one of a trigger after another. */
   readonly #turns = new OneAtATime();
@@ -136,7 +136,12 @@ export class Events {
       const end = (state: EventState, reason: string | null, run: string | null = null) =>
         this.#ended(event, state, reason, arriving, run);
       const around = { event, arriving, ready, inScope, trigger, what: { ...what, ...filesOf }, end };
-      return this.#turns.run(() => beginItems(this.parts, items, around), `${workflow} ${name}`);
+      const happened = await this.#turns.run(
+        () => beginItems(this.parts, items, around),
+        `${workflow} ${name}`,
+      );
+      if (happened.state === "started") this.#tell(event, "started");
+      return happened;
     }
     const judged = judgeEvent(ready, inScope);
     if (judged.what !== "start") return this.#ended(event, judged.what, judged.reason, arriving);
@@ -160,7 +165,10 @@ export class Events {
         ...sharesOf(workflow, name, ready, judged.turn),
         also: (run) => [this.#row(event, "started", run, null), ...(arriving.also ?? [])],
       });
-      if (!known) return { id, state: "started", run: row.id, reason: null };
+      if (!known) {
+        this.#tell(event, "started");
+        return { id, state: "started", run: row.id, reason: null };
+      }
       return await this.#ended(event, "same", "Its key was there before.", arriving, row.id);
     } catch (error) {
       const said = refusal(error);
@@ -204,8 +212,12 @@ export class Events {
       records: [],
       statements: [this.#row(event, state, run, reason), ...also],
     });
-    if (state === "refused" || state === "skipped") this.troubled.emit("trouble");
+    this.#tell(event, state);
     return { id: event.id, state, run, reason };
+  }
+
+  #tell({ workflow, trigger }: Judging, state: EventState): void {
+    this.ended.emit("event", workflow, trigger, state);
   }
 
   #row(event: Judging, state: EventState, run: string | null, reason: string | null): StoreRow {

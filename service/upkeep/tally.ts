@@ -1,9 +1,12 @@
 import type { RunSummary, Transport } from "@copper-kettle/core";
 import type { Counter, Gauge, Histogram, Registry } from "prom-client";
+import type { EventState } from "../store/events.js";
 import type { JournalStore } from "../store/journal.js";
 
 interface Counted {
   registry: Registry;
+  started: Counter;
+  events: Counter;
   ended: Counter;
   took: Histogram;
   calls: Counter;
@@ -31,6 +34,9 @@ export class Tally {
     readonly journals: JournalStore,
     readonly now: () => number,
   ) {
+    journals.events.on("started", (_run, workflow, trigger) =>
+      this.#note(({ started }) => started.inc({ workflow, trigger })),
+    );
     journals.events.on("state", (_run, workflow, state, times) => {
       if (!times || !ends.has(state)) return;
       const { startedAt, endedAt } = times;
@@ -42,16 +48,25 @@ export class Tally {
     });
   }
 
-  /** A transport whose sends count, by host and by status or what kept a response from coming. */
-  counting(transport: Transport): Transport {
+  /** Counts an event that a trigger brought, by what became of it. */
+  event(workflow: string, trigger: string, state: EventState): void {
+    this.#note(({ events }) => events.inc({ workflow, trigger, state }));
+  }
+
+  /**
+   * A transport whose sends count, by API, host, and status or what kept a response from coming.
+   * @param apiOf the API that is at a URL, where one is
+   */
+  counting(transport: Transport, apiOf: (url: string) => string | undefined): Transport {
     return {
       send: async (request, options) => {
         const began = this.now();
         const note = (status: string): void =>
           this.#note(({ calls, callTook }) => {
             const host = this.#labelOf(new URL(request.url).host);
-            calls.inc({ host, status });
-            callTook.observe({ host }, (this.now() - began) / 1_000);
+            const api = apiOf(request.url) ?? "";
+            calls.inc({ api, host, status });
+            callTook.observe({ api, host }, (this.now() - began) / 1_000);
           });
         try {
           const response = await transport.send(request, options);
@@ -80,6 +95,18 @@ export class Tally {
     const registers = [registry];
     const made = {
       registry: registry as never as Registry,
+      started: new Counter({
+        name: "copper_kettle_runs_started_total",
+        help: "Runs that were started since the service started, by what started them.",
+        labelNames: ["workflow", "trigger"],
+        registers,
+      }),
+      events: new Counter({
+        name: "copper_kettle_trigger_events_total",
+        help: "Events that triggers brought since the service started, by what became of them.",
+        labelNames: ["workflow", "trigger", "state"],
+        registers,
+      }),
       ended: new Counter({
         name: "copper_kettle_runs_ended_total",
         help: "Runs that ended since the service started.",
@@ -96,13 +123,13 @@ export class Tally {
       calls: new Counter({
         name: "copper_kettle_calls_total",
         help: "Requests sent since the service started, by status or what kept a response from coming.",
-        labelNames: ["host", "status"],
+        labelNames: ["api", "host", "status"],
         registers,
       }),
       callTook: new Histogram({
         name: "copper_kettle_call_duration_seconds",
         help: "How long requests took until their response was whole.",
-        labelNames: ["host"],
+        labelNames: ["api", "host"],
         buckets: [0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15, 60],
         registers,
       }),

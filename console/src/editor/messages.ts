@@ -1,5 +1,4 @@
 import type {
-  Completion,
   Edited,
   EditorLine,
   Json,
@@ -9,6 +8,8 @@ import type {
   StepPlace,
   Wrapper,
 } from "@copper-kettle/core";
+
+import type { Completable } from "../logic/expression-completion.js";
 
 /** An edit of the text that is worked out beside the page. */
 export type Action =
@@ -46,9 +47,18 @@ export interface Worked {
   to?: number;
 }
 
+/** A loop around a line, and which item of it is looked at. */
+export interface LoopAround {
+  name: string;
+  /** The expression of its list. */
+  each: string;
+  as: string;
+  item: number;
+}
+
 export interface Completed {
   from: number;
-  options: Completion[];
+  options: Completable[];
 }
 
 /** What the page asks, and what it is answered. */
@@ -67,7 +77,9 @@ export interface Asked {
   scope: { ask: { text: string; line: number }; answer: string[] };
   /** The values of a run, as JSON: expressions are worked out on them from now on. */
   values: { ask: { json: string }; answer: null };
-  work: { ask: { code: string; kind: "expression" | "template"; more: JsonObject }; answer: Worked };
+  /** The items of the loops around a line, the outermost first: expressions see them from now on. */
+  loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
+  work: { ask: { code: string; kind: "expression" | "template" }; answer: Worked };
 }
 
 export type What = keyof Asked;

@@ -3,6 +3,7 @@ import type { EditorLine } from "@copper-kettle/core";
 import { inject, provide, type InjectionKey, type Ref, type ShallowRef } from "vue";
 import type { WorkflowDocument } from "./document.js";
 import type { Testing } from "./testing.js";
+import type { Loops } from "./loops.js";
 import type { RunValues } from "./values.js";
 
 /** A field into which a picked value goes: the one that had the focus last. */
@@ -16,6 +17,7 @@ export interface EditorSession {
   document: WorkflowDocument;
   values: RunValues;
   testing: Testing;
+  loops: Loops;
   catalogue: ShallowRef<CatalogueView>;
   /** The line of the outline that the exchange shows. */
   chosen: Ref<string>;

@@ -1,6 +1,15 @@
 import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
 import { printForPeople, printJson, type Entry, type Json, type JsonObject } from "@copper-kettle/core";
-import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
+import {
+  computed,
+  ref,
+  shallowReactive,
+  shallowRef,
+  watch,
+  type ComputedRef,
+  type Ref,
+  type ShallowRef,
+} from "vue";
 import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
 import { Waterfall, type Row } from "../logic/waterfall.js";
@@ -19,7 +28,9 @@ export interface RunValues {
   valueOf: (name: string) => Json | undefined;
   /** The row of a step that is looked at: of one in a loop, that of the chosen item. */
   rowOf: (name: string) => Row | undefined;
-  item: Ref<number>;
+  /** The items of loops that are looked at, by the name of the loop; of one that is not named the first. */
+  items: ReadonlyMap<string, number>;
+  setItem: (loop: string, index: number) => void;
   load: () => Promise<void>;
   fault: Ref<string>;
 }
@@ -38,7 +49,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
   const scope = shallowRef<JsonObject>({});
   const waterfall = shallowRef<Waterfall>();
   const version = ref(0);
-  const item = ref(0);
+  const items = shallowReactive(new Map<string, number>());
   const fault = ref("");
 
   async function load(): Promise<void> {
@@ -83,17 +94,30 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
         more = page.more;
         after = page.entries.at(-1)?.seq ?? after;
       }
-      const values = withConstants(await api.call(routes.runScope, { params }));
-      if (mine !== reading) return;
-      // First beside the page: fields work their expressions out as soon as they see new values.
-      await ask("values", { json: printJson(values) });
+      await readScope(id, () => mine === reading);
       if (mine !== reading) return;
       waterfall.value = made;
-      scope.value = values;
       version.value++;
     } catch (error) {
       if (mine === reading) fault.value = sentence(error);
     }
+  }
+  async function readScope(id: string, isWanted: () => boolean): Promise<void> {
+    const at = [...items].map(([loop, index]) => `${loop}[${index}]`).join("/");
+    const values = withConstants(await api.call(routes.runScope, { params: { id }, query: { at } }));
+    if (!isWanted()) return;
+    // First beside the page: fields work their expressions out as soon as they see new values.
+    await ask("values", { json: printJson(values) });
+    if (isWanted()) scope.value = values;
+  }
+  let looking = 0;
+  function setItem(loop: string, index: number): void {
+    items.set(loop, index);
+    const [id, mine] = [chosen.value, ++looking];
+    if (id === null) return;
+    readScope(id, () => mine === looking && id === chosen.value).catch((error: unknown) => {
+      fault.value = sentence(error);
+    });
   }
   watch(chosen, (id) => void (id && read(id)));
   onRunChange(() => {
@@ -118,12 +142,19 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     chosen,
     scope,
     rows,
-    item,
+    items,
+    setItem,
     fault,
     load,
     rowOf: (name) => {
       const all = byName.value.get(name) ?? [];
-      return all.find(({ path }) => path.includes(`[${item.value}]`)) ?? all[0];
+      return (
+        all.find(({ path }) =>
+          [...path.matchAll(/(\w+)\[(\d+)\]/g)].every(
+            ([, loop, index]) => (items.get(loop as string) ?? 0) === Number(index),
+          ),
+        ) ?? all[0]
+      );
     },
     valueOf: (name) => {
       const steps = scope.value["steps"] as JsonObject | undefined;

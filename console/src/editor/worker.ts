@@ -3,6 +3,7 @@ import {
   CannotEdit,
   compile,
   complete,
+  completeFile,
   completeTemplate,
   copyStep,
   duplicateStep,
@@ -31,11 +32,13 @@ import {
   type Edited,
   type Json,
   type JsonObject,
+  type Operation,
   type ReadWorkflow,
   type ValueMap,
 } from "@copper-kettle/core";
 import { catalogueOf } from "../logic/catalogue.js";
 import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
+import { lazyCatalogue } from "../logic/known.js";
 import type { Action, Analysis, Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
 
 /** Reads, checks, completes and edits workflow texts beside the page, so that no key waits for it. */
@@ -109,11 +112,21 @@ function edit({ text, action }: { text: string; action: Action }): Edited {
 }
 
 async function completeText({ text, at }: { text: string; at: number }): Promise<Completed> {
+  const catalogue = await catalogueOf(text);
+  const named = lazyCatalogue();
+  await named.load();
+  const operation = (name: string): Operation | undefined => {
+    const [api = "", ...id] = name.split(".");
+    return catalogue.operations(api)?.find((one) => one.id === id.join("."));
+  };
+  const words = completeFile(text, at, { ...named.catalogue.value, operation });
+  if (words.options.length > 0)
+    return { from: words.from, options: words.options.map((option) => ({ ...option, kind: "word" })) };
   const from = text.lastIndexOf("\n", at - 1) + 1;
   const end = text.indexOf("\n", at);
   const line = text.slice(from, end < 0 ? text.length : end);
   const number = text.slice(0, at).split("\n").length;
-  const scope = scopeAtLine(text, number, await catalogueOf(text));
+  const scope = scopeAtLine(text, number, catalogue);
   const found = completeInFile(line, at - from, scope);
   return { from: found.from + from, options: found.options };
 }
@@ -148,9 +161,34 @@ function takeValues({ json }: { json: string }): null {
 /** Some values, in a form that can be sent to the page: numbers that a double does not hold lose digits there. */
 const sendable = (value: Json | undefined): Json => JSON.parse(printJson(value ?? null)) as Json;
 
-function work({ code, kind, more }: Asked["work"]["ask"]): Worked {
-  const surroundings = { now: () => Date.now(), uuid: () => crypto.randomUUID() };
-  const scope = { ...values, ...more } as ValueMap;
+const surroundings = { now: () => Date.now(), uuid: () => crypto.randomUUID() };
+
+/** What the loops around the chosen line give to the expressions in them. */
+let locals: JsonObject = {};
+function loops({ loops: around }: Asked["loops"]["ask"]): Asked["loops"]["answer"] {
+  locals = {};
+  const sizes = around.map(({ each, as, item }) => {
+    const list = listOf(each);
+    if (!list) return undefined;
+    const index = Math.min(item, list.length - 1);
+    locals = { ...locals, [as]: list[index] ?? null, index };
+    return list.length;
+  });
+  return { locals: sendable(locals) as JsonObject, sizes };
+}
+/** A list by its expression; undefined where the values give none. */
+function listOf(each: string): Json[] | undefined {
+  try {
+    const found = evaluateToJson(compile(each), { ...values, ...locals } as ValueMap, surroundings);
+    return Array.isArray(found) ? found : undefined;
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return undefined;
+  }
+}
+
+function work({ code, kind }: Asked["work"]["ask"]): Worked {
+  const scope = { ...values, ...locals } as ValueMap;
   let isRead = false;
   try {
     const ready = kind === "template" ? parseTemplate(code) : compile(code);
@@ -174,6 +212,7 @@ const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Pro
   completeField,
   scope,
   values: takeValues,
+  loops,
   work,
 };
 

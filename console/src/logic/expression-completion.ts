@@ -5,13 +5,17 @@ import {
   expressionKeys,
   readWorkflow,
   type Catalogue,
+  type Completion,
   type Completions,
   type ShapeScope,
 } from "@copper-kettle/core";
 import type { Extension } from "@codemirror/state";
-import { catalogueOf } from "./catalogue.js";
+
+/** What could stand at a caret: of an expression, or a word of the file. */
+export type Completable = Completion | (Omit<Completion, "kind"> & { kind: "word"; label: string });
 
 const types = {
+  word: "keyword",
   name: "variable",
   field: "property",
   function: "function",
@@ -21,21 +25,27 @@ const types = {
 
 /** What could stand at the caret, as the text editor offers it. */
 export function completionOptions(
-  { from, options }: Pick<Completions, "from" | "options">,
+  { from, options }: { from: number; options: readonly Completable[] },
   offset: number,
   explicit: boolean,
 ): CompletionResult | null {
-  if (options.length === 0 || (!explicit && options.length > 200)) return null;
+  const isOfFile = options.some(({ kind }) => kind === "word");
+  if (options.length === 0 || (!explicit && !isOfFile && options.length > 200)) return null;
   return {
     from: from + offset,
-    options: options.map(({ text, kind, detail, help }) => ({
-      label: text,
-      type: types[kind],
-      detail,
-      ...(help ? { info: help } : {}),
-      boost: kind === "field" || kind === "name" ? 1 : 0,
-    })),
-    validFor: /^\w*$/,
+    options: options.map((option, index) => {
+      const { text, kind, detail, help } = option;
+      return {
+        label: kind === "word" ? option.label : text,
+        apply: text,
+        type: types[kind],
+        detail,
+        ...(help ? { info: help } : {}),
+        // Words of the file come in their order.
+        boost: kind === "word" ? -Math.min(index, 99) : kind === "field" || kind === "name" ? 1 : 0,
+      };
+    }),
+    validFor: isOfFile ? /^[\w.-]*$/ : /^\w*$/,
   };
 }
 
@@ -73,18 +83,3 @@ export function scopeAtLine(text: string, line: number, catalogue?: Catalogue): 
   lines[line - 1] = step ? `${step[1]}- { step: unfinished_, note: unfinished }` : "";
   return readWorkflow(lines.join("\n"), catalogue).scopeAt(line);
 }
-
-/** Completion in the expressions of a workflow file. */
-export const fileCompletion: Extension = autocompletion({
-  icons: false,
-  override: [
-    async ({ state, pos, explicit }: CompletionContext) => {
-      const line = state.doc.lineAt(pos);
-      const column = pos - line.from;
-      if (!line.text.includes("${") && line.text.search(bare) < 0) return null;
-      const text = state.doc.toString();
-      const scope = scopeAtLine(text, line.number, await catalogueOf(text));
-      return completionOptions(completeInFile(line.text, column, scope), line.from, explicit);
-    },
-  ],
-});

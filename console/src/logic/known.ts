@@ -5,13 +5,19 @@ import { api } from "../api.js";
 /** What the service has, by name: sent once, and kept fresh while somebody is at the page. */
 const known = shallowRef<CatalogueView>({ apis: [], credentials: [], workflows: [], constants: {} });
 let loadedAt = 0;
+let loading: Promise<void> | undefined;
 /** After so many milliseconds it is asked for again. */
 const freshMillis = 3_000;
 
 async function load(): Promise<void> {
-  if (Date.now() - loadedAt < freshMillis) return;
-  loadedAt = Date.now();
-  known.value = await api.call(routes.catalogue).catch(() => known.value);
+  if (!loading || Date.now() - loadedAt >= freshMillis) {
+    loadedAt = Date.now();
+    loading = api.call(routes.catalogue).then(
+      (found) => void (known.value = found),
+      () => undefined, // what was known holds until the next time
+    );
+  }
+  await loading;
 }
 
 /** The catalogue, read when somebody asks for it. */

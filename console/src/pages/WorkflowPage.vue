@@ -4,6 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { api } from "../api.js";
 import { ask } from "../editor/asking.js";
 import { useDocument } from "../editor/document.js";
+import { useLoops } from "../editor/loops.js";
 import { provideSession, type Caret } from "../editor/session.js";
 import { useCatalogue } from "../logic/known.js";
 import { useTesting } from "../editor/testing.js";
@@ -36,10 +37,12 @@ const inScope = shallowRef<ReadonlySet<string>>(new Set());
 const caret = shallowRef<Caret>();
 const showsValues = ref(false);
 const line = computed(() => draft.lines.value.find(({ id }) => id === chosen.value));
+const loops = useLoops(draft, line, values);
 provideSession({
   document: draft,
   values,
   testing,
+  loops,
   catalogue,
   chosen,
   line,

@@ -103,9 +103,9 @@ export function serveRuns(app: Express, context: Context): void {
     };
   });
 
-  serve(app, routes.runScope, async ({ params }) => {
+  serve(app, routes.runScope, async ({ params, query }) => {
     await findRun(context, params.id);
-    return scopeOf(await openEntries(context, params.id), { id: params.id });
+    return scopeOf(await openEntries(context, params.id), { id: params.id }, query.at);
   });
 
   serve(app, routes.journal, async ({ params, query }) => {
@@ -189,7 +189,7 @@ export function serveRuns(app: Express, context: Context): void {
       place: placeOf(text, steps),
       value: value as Json,
     }));
-    await acts.continue(row, changes, by);
+    await acts.continue(row, { changes, next: body.next }, by);
     return showRun(context, await findRun(context, params.id));
   });
 

@@ -25,7 +25,7 @@ const props = defineProps<{
   tall?: boolean;
 }>();
 const emit = defineEmits<{ "update:modelValue": [text: string] }>();
-const { document, line, caret, showsValues, values } = useSession();
+const { document, line, caret, showsValues, values, loops } = useSession();
 const place = ref<HTMLElement>();
 const worked = ref<Worked>();
 let view: EditorView | undefined;
@@ -126,7 +126,7 @@ watch(
     view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
   },
 );
-watch([values.scope, () => values.item.value], () => view && void work(view.state.doc.toString()));
+watch([values.scope, loops.locals], () => view && void work(view.state.doc.toString()));
 
 let asked = 0;
 /** What it becomes with the values of the chosen run, and where it is wrong. */
@@ -136,7 +136,7 @@ async function work(code: string): Promise<void> {
   const found =
     bare === "" || (props.kind === "template" && !code.includes("${"))
       ? undefined
-      : await ask("work", { code: bare, kind: props.kind, more: {} }).catch(() => undefined);
+      : await ask("work", { code: bare, kind: props.kind }).catch(() => undefined);
   if (mine !== asked || !view) return;
   worked.value = found;
   const { length } = view.state.doc;

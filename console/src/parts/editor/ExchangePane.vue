@@ -22,6 +22,7 @@ import FieldChips from "./FieldChips.vue";
 import FieldEditor from "./FieldEditor.vue";
 import FieldRow from "./FieldRow.vue";
 import InputsEditor from "./InputsEditor.vue";
+import ItemChooser from "./ItemChooser.vue";
 import StepTest from "./StepTest.vue";
 import ValuesEditor from "./ValuesEditor.vue";
 
@@ -128,6 +129,7 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
       />
       <b v-else>{{ line.title ?? line.name }}</b>
       <span class="dim">{{ line.what === "file" ? "the workflow" : line.kind }} · line {{ line.line }}</span>
+      <ItemChooser />
       <v-btn-toggle
         v-if="line.what === 'step'"
         v-model="showsValues"

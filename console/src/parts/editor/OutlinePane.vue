@@ -20,7 +20,7 @@ import ValueTree from "../shared/ValueTree.vue";
 
 /** The workflow from its triggers down. Everything goes by keyboard, too: `?` lists the keys. */
 const emit = defineEmits<{ opened: [] }>();
-const { document, values, chosen, choose, inScope, caret } = useSession();
+const { document, values, chosen, choose, inScope, caret, loops } = useSession();
 const place = ref<HTMLElement>();
 const search = ref("");
 /** Where a step is being added. */
@@ -161,9 +161,13 @@ function drop(line: EditorLine): void {
   if (from) void act({ do: "move", path: from.path, place: placeBehind(line) });
 }
 
-/** Values that are read without a step: inputs, constants. */
+/** All values, with the items of the loops around the chosen line. */
+const scope = computed<JsonObject>(() => ({ ...values.scope.value, ...loops.locals.value }));
+/** Values that are read without a step: items of loops, inputs, constants. */
 const others = computed(() =>
-  Object.entries(values.scope.value).filter(([name]) => !["steps"].includes(name)),
+  Object.entries(scope.value)
+    .filter(([name]) => name !== "steps")
+    .sort(([a], [b]) => Number(b in loops.locals.value) - Number(a in loops.locals.value)),
 );
 const showsOthers = ref(false);
 async function addTrigger(kind: TriggerKind): Promise<void> {
@@ -249,7 +253,7 @@ defineExpose({
             :value="values.valueOf(line.name)"
             :name="line.name"
             :path="['steps', line.name]"
-            :root="values.scope.value"
+            :root="scope"
             @pick="pickValue"
           />
         </div>
@@ -276,7 +280,7 @@ defineExpose({
         :aria-expanded="showsOthers"
         @click="showsOthers = !showsOthers"
       >
-        {{ showsOthers ? "▾" : "▸" }} Inputs, constants and variables of the run
+        {{ showsOthers ? "▾" : "▸" }} Inputs, items, constants and variables
       </button>
       <div v-if="showsOthers" class="tree">
         <ValueTree
@@ -286,7 +290,7 @@ defineExpose({
           :name="name"
           :path="[name]"
           :depth="1"
-          :root="values.scope.value"
+          :root="scope"
           @pick="pickValue"
         />
       </div>

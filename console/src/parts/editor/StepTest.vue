@@ -4,7 +4,7 @@ import { useSession } from "../../editor/session.js";
 import StepDetail from "../run/StepDetail.vue";
 
 /** Tests of the chosen step, and what came back of the last one. */
-const { document, line, values, testing, catalogue } = useSession();
+const { document, line, values, testing, catalogue, loops } = useSession();
 const name = computed(() => line.value?.name ?? "");
 const row = computed(() => values.rowOf(name.value));
 const run = computed(() => values.runs.value.find(({ id }) => id === values.chosen.value));
@@ -27,12 +27,8 @@ const writes = computed(() => {
   const [method = ""] = request.split(" ");
   return /^(POST|PUT|PATCH|DELETE)$/.test(method) ? `Send for real: ${method}` : "";
 });
-/** The place of the step inside a loop: then one item is chosen. */
-const inLoop = computed(() =>
-  document.lines.value.some(
-    (one) => one.kind === "each" && line.value !== undefined && line.value.id.startsWith(`${one.id}.`),
-  ),
-);
+/** Of a step in a loop: the item of the innermost. */
+const item = computed(() => loops.around.value.filter(({ name: loop }) => loop !== name.value).at(-1)?.item);
 const fault = ref<string | null>(null);
 const faults = [
   { value: "503", title: "respond with 503 once" },
@@ -55,7 +51,7 @@ function test(): void {
           ],
         };
   void testing.run(
-    { what: "step", step: name.value, ...(inLoop.value ? { item: values.item.value } : {}) },
+    { what: "step", step: name.value, ...(item.value === undefined ? {} : { item: item.value }) },
     simulated,
   );
 }
@@ -78,16 +74,6 @@ function test(): void {
       aria-label="Simulate a fault"
       class="fault"
     />
-    <label v-if="inLoop" class="dim">
-      item
-      <input
-        v-model.number="values.item.value"
-        type="number"
-        min="0"
-        class="item"
-        aria-label="Item of the loop"
-      />
-    </label>
     <span v-if="run" class="dim">other steps keep their results of the chosen run</span>
   </div>
   <v-alert v-if="testing.fault.value" type="error">{{ testing.fault.value }}</v-alert>
@@ -103,14 +89,5 @@ function test(): void {
 }
 .fault {
   flex: 0 0 220px;
-}
-.item {
-  width: 64px;
-  padding: 3px 6px;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: none;
-  color: inherit;
-  font: inherit;
 }
 </style>
