@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { compareRuns } from "./compare.js";
 import type { World } from "./fakes.test.kit.js";
+import type { Entry } from "./entries.js";
+import type { RunOptions } from "./options.js";
 import { world } from "./steps/kit.test.kit.js";
 
 const file = `  - { step: guest, request: "GET https://a.example/guests", retry: { waits: [1s] } }
@@ -10,7 +12,7 @@ const file = `  - { step: guest, request: "GET https://a.example/guests", retry:
     else: [{ step: made, request: "POST https://a.example/guests" }]
   - { step: told, note: "\${size(steps.guest.body.items)}" }
 `;
-const ran = async (items: unknown[], refusals = 0): Promise<World> => {
+const ran = async (items: unknown[], refusals = 0, options: RunOptions = {}): Promise<World> => {
   const it = world(file, ({ method }, times) =>
     method === "POST"
       ? { status: 500 }
@@ -18,6 +20,7 @@ const ran = async (items: unknown[], refusals = 0): Promise<World> => {
         ? { status: 503 }
         : { status: 200, body: { items } },
   );
+  it.options = options;
   await it.run();
   return it;
 };
@@ -38,6 +41,27 @@ describe("two runs, step by step", () => {
     expect(guest?.took).toEqual([10, 1_020]);
     expect(known?.differences).toContainEqual({ place: "begun.chose", first: "then", second: "else" });
     expect(made?.took).toEqual([null, 10]);
+  });
+
+  it("say of a call that a rehearsal did not send that it was not sent, and nothing of what it would have given", async () => {
+    const steps = compareRuns((await ran([])).entries(), (await ran([], 0, { rehearsal: true })).entries());
+    const made = steps.find(({ path }) => path === "made");
+    expect(made).toMatchObject({ first: "failed", second: "not sent", attempts: [1, 0] });
+    expect(JSON.stringify(made?.differences)).not.toContain("outcome");
+  });
+
+  it("compares runs of many items in time with their number", () => {
+    const many: Entry[] = Array.from({ length: 100_000 }, (_, index) => ({
+      type: "ended",
+      at: index,
+      path: `round[${index}]/post`,
+      kind: "note",
+      outcome: 1,
+    }));
+    const before = process.cpuUsage().user;
+    expect(compareRuns([], many)).toHaveLength(100_000);
+    // With the square of their number it is minutes.
+    expect(process.cpuUsage().user - before).toBeLessThan(5_000_000);
   });
 
   it("that did the same differ in nothing", async () => {
