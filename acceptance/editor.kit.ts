@@ -57,6 +57,21 @@ export class AtEditor {
   async focused(name: string): Promise<void> {
     await this.page.locator(`[data-field="${name}"] :focus`).first().waitFor();
   }
+  /** Chooses from a list. */
+  async choose(label: string, option: string): Promise<void> {
+    await this.click(
+      this.pane
+        .locator("div")
+        .filter({ has: this.page.getByRole("combobox", { name: label, exact: true }) })
+        .last(),
+    );
+    await this.click(this.page.getByRole("option", { name: option, exact: true }));
+  }
+  /** What is written as JSON or YAML. */
+  async json(label: string, text: string): Promise<void> {
+    await this.click(this.pane.getByRole("textbox", { name: label, exact: true }));
+    await this.over(text);
+  }
   /** A name with its value, in a mapping such as query. */
   async pair(of: string, name: string, value: string): Promise<void> {
     await this.click(this.pane.getByLabel(`New name in ${of}`));

@@ -320,10 +320,8 @@ export async function startService(config: Config): Promise<Service> {
   checkpoints.start((error) => log.warn({ err: error }, "the database's log could not be moved"));
   const lookSoon = (): void => void watcher.look().catch(() => undefined);
   usable.events.on("usable", lookSoon);
-  events.ended.on("event", (workflow, trigger, state) => {
-    tally.event(workflow, trigger, state);
-    if (state === "refused" || state === "skipped") lookSoon();
-  });
+  events.ended.on("event", tally.event);
+  events.ended.on("trouble", lookSoon);
   return {
     url,
     async close() {

@@ -25,6 +25,8 @@ export interface FormField {
   kind: FormKind;
   required: boolean;
   help?: string;
+  /** Of a text that may be a number: what is one is written as one. */
+  numeric?: true;
   /** Of a `choice`. */
   options?: string[];
   /** Of a `group`. */
@@ -99,9 +101,9 @@ function unionOf(options: z.ZodType[]): Omit<FormField, "key" | "required"> {
   const kinds = options.map(fieldKind);
   // One name or several: one is what a form asks for.
   const named = kinds.find((kind) => kind === "credential" || kind === "template");
-  if (named) return { kind: named };
-  if (options.every((one) => ["string", "number", "int"].includes(String(defOf(one).type))))
-    return { kind: "words" };
+  const isNumber = (one: z.ZodType): boolean => ["number", "int"].includes(String(defOf(one).type));
+  if (named) return { kind: named, ...(options.some(isNumber) ? { numeric: true } : {}) };
+  if (options.every((one) => defOf(one).type === "string" || isNumber(one))) return { kind: "words" };
   const forms = options.flatMap((option): NonNullable<FormField["forms"]> => {
     const def = defOf(option);
     if (def.type === "literal") return (def.values ?? []).map((value) => ({ label: String(value), value }));
@@ -137,6 +139,6 @@ export function triggerForm(kind: TriggerKind): FormField[] {
 /** The fields of the file itself, without its triggers, inputs and steps. */
 export function fileForm(): FormField[] {
   return fieldsOf(shapeIn(shallowDocument)).filter(
-    ({ key }) => !["copper-kettle", "triggers", "inputs", "responses"].includes(key),
+    ({ key }) => !["copper-kettle", "triggers", "inputs"].includes(key),
   );
 }

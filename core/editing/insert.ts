@@ -1,6 +1,7 @@
-import { isObject, own, type Json } from "../values/json.js";
+import { isObject, own, printJson, type Json, type JsonObject } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
 import type { FieldKind } from "../workflows/document-fields.js";
+import { nameFrom } from "./names.js";
 
 /** An index is turned into the first item that fits, where one of its fields tells the item from all others. */
 export function firstWhere(path: Path, value: (path: Path) => Json | undefined): string | undefined {
@@ -26,4 +27,40 @@ export function firstWhere(path: Path, value: (path: Path) => Json | undefined):
 export function insertion(code: string, kind: FieldKind | undefined, isLoose = false): string {
   const safe = isLoose ? `default(${code}, "")` : code;
   return kind === "expression" ? safe : `\${${safe}}`;
+}
+
+/** A loop over a list that was picked. Its item has the name of one of what the list's step or field is called. */
+export function loopOver(path: Path): JsonObject {
+  const words = path.filter((part) => typeof part === "string");
+  const plural = [words[1], words.at(-1)].find(
+    (word) => word !== undefined && /[a-z]s$/.test(word) && word !== "items",
+  );
+  const one = plural === undefined ? "item" : nameFrom(plural.slice(0, -1));
+  return { step: nameFrom(`each ${one}`), each: printPath(path), as: one, steps: [] };
+}
+
+/**
+ * What has to hold of the response of a call for a picked value to be what it is now; with what had to hold before.
+ * @param path of the value, `["steps", "guest", "body", "state"]`
+ * @returns undefined where the value is no plain one of a response
+ */
+export function successWhere(path: Path, value: Json, before: Json | undefined): string | undefined {
+  const [root, step, part] = path;
+  if (root !== "steps" || step === undefined || !["status", "headers", "body"].includes(String(part)))
+    return undefined;
+  if (isObject(value) || Array.isArray(value)) return undefined;
+  const said = `${printPath(path.slice(2))} == ${printJson(value)}`;
+  if (typeof before !== "string" || before.trim() === "") return said;
+  return before.includes(said) ? before : `${/\|\||\?/.test(before) ? `(${before})` : before} && ${said}`;
+}
+
+/** What each item of a loop gives, with one more value under a name of its own. */
+export function collected(before: Json | undefined, as: string, path: Path): string {
+  const name = String(path.findLast((part) => typeof part === "string") ?? "value");
+  const pair = `'${name.replaceAll("'", "")}': ${printPath(path)}`;
+  const text = typeof before === "string" ? before.trim() : "";
+  if (text === "") return `merge(${as}, {${pair}})`;
+  if (text.includes(pair)) return text;
+  const open = /^(?:merge\(.*, )?\{.*[^{]\}\)?$/s.test(text) ? text.lastIndexOf("}") : -1;
+  return open < 0 ? `merge(${text}, {${pair}})` : `${text.slice(0, open)}, ${pair}${text.slice(open)}`;
 }

@@ -1,4 +1,4 @@
-import { isObject, parseJson, type Json, type JsonObject } from "../values/json.js";
+import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { fieldAt } from "../workflows/fields.js";
 import { valueOfText } from "../workflows/edit.js";
@@ -52,13 +52,4 @@ function namesBelow(value: Json, at: Path): { at: Path; name: string }[] {
   if (Array.isArray(value)) return value.flatMap((item) => namesBelow(item, at));
   if (!isObject(value)) return [];
   return Object.keys(value).flatMap((key) => namesBelow(value[key] as Json, [...at, key]));
-}
-
-/** A value that a person typed: JSON where it is, else the text itself. */
-export function valueOfWords(text: string): Json {
-  try {
-    return parseJson(text);
-  } catch {
-    return text;
-  }
 }

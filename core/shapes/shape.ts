@@ -13,6 +13,8 @@ export interface Shape {
   items?: (() => Shape) | undefined;
   /** All values that it can have, where they are few. */
   choices?: readonly Json[] | undefined;
+  /** One that its schema shows. */
+  example?: Json | undefined;
 }
 
 /** The fields of an object. */
@@ -182,6 +184,11 @@ function plain(schema: JsonObject, follow: Follow): Shape {
         : own(schema, "items") !== undefined
           ? ["array"]
           : [];
+  const listedExamples = own(schema, "examples");
+  const example =
+    own(schema, "example") ??
+    (Array.isArray(listedExamples) ? listedExamples[0] : undefined) ??
+    own(schema, "default");
   if (types.length === 0) return choices ? union(choices.map(ofValue)) : anything;
   const kinds = [...new Set(types.flatMap((type) => kindOfType[type] ?? []))];
   const nullable = types.includes("null") || (choices?.includes(null) ?? false);
@@ -191,6 +198,7 @@ function plain(schema: JsonObject, follow: Follow): Shape {
     ...(kinds.includes("object") ? { fields: fieldsOf(schema, follow) } : {}),
     ...(kinds.includes("list") ? { items: () => ofSchema(own(schema, "items"), follow) } : {}),
     ...(choices ? { choices: choices.filter((one) => one !== null) } : {}),
+    ...(example === undefined ? {} : { example }),
   };
 }
 

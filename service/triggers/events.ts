@@ -67,8 +67,11 @@ export class Events {
   readonly fetching = new EventEmitter<{
     arrived: [id: string, order: string | undefined, draftBy: Principal | undefined];
   }>();
-  /** Tells what became of an event, once it is durable. */
-  readonly ended = new EventEmitter<{ event: [workflow: string, trigger: string, state: EventState] }>();
+  /** Tells what became of an event, once it is durable; `trouble` of one that was refused or skipped: somebody may have to know. */
+  readonly ended = new EventEmitter<{
+    event: [workflow: string, trigger: string, state: EventState];
+    trouble: [];
+  }>();
 
   /** Deliveries that hold many: one of a trigger after another. */
   readonly #turns = new OneAtATime();
@@ -218,6 +221,7 @@ export class Events {
 
   #tell({ workflow, trigger }: Judging, state: EventState): void {
     this.ended.emit("event", workflow, trigger, state);
+    if (state === "refused" || state === "skipped") this.ended.emit("trouble");
   }
 
   #row(event: Judging, state: EventState, run: string | null, reason: string | null): StoreRow {

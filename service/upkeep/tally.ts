@@ -49,9 +49,8 @@ export class Tally {
   }
 
   /** Counts an event that a trigger brought, by what became of it. */
-  event(workflow: string, trigger: string, state: EventState): void {
+  readonly event = (workflow: string, trigger: string, state: EventState): void =>
     this.#note(({ events }) => events.inc({ workflow, trigger, state }));
-  }
 
   /**
    * A transport whose sends count, by API, host, and status or what kept a response from coming.

@@ -3,6 +3,7 @@ import { computed, shallowRef, watch, type ComputedRef, type Ref, type ShallowRe
 import { ask } from "./asking.js";
 import type { WorkflowDocument } from "./document.js";
 import type { LoopAround } from "./messages.js";
+import type { LineScope } from "./scope.js";
 import type { RunValues } from "./values.js";
 
 /** The loops around the chosen line: which item of each is looked at, and what it gives to the expressions in it. */
@@ -18,6 +19,7 @@ export function useLoops(
   document: WorkflowDocument,
   line: Readonly<Ref<EditorLine | undefined>>,
   values: RunValues,
+  scope: LineScope,
 ): Loops {
   const around = computed<LoopAround[]>(() => {
     const at = line.value;
@@ -35,7 +37,7 @@ export function useLoops(
   const sizes = shallowRef<(number | undefined)[]>([]);
   let asked = 0;
   watch(
-    [around, values.scope],
+    [around, scope.values],
     async ([loops]) => {
       const mine = ++asked;
       const found = await ask("loops", { loops }).catch(() => undefined);

@@ -36,7 +36,7 @@ export interface Analysis {
   problems: Problem[];
 }
 
-/** An expression as it is worked out on the values of a run. */
+/** An expression, or a value with `${…}` in its texts as JSON, as it is worked out on the values of a run. */
 export interface Worked {
   value?: Json;
   fault?: string;
@@ -73,13 +73,21 @@ export interface Asked {
     ask: { text: string; line: number; kind: "expression" | "template"; code: string; at: number };
     answer: Completed;
   };
-  /** The steps, inputs and variables that can be read at a line. */
-  scope: { ask: { text: string; line: number }; answer: string[] };
+  /** The steps, inputs and variables that can be read at a line, and samples of them: expressions see those where a run has none. */
+  scope: { ask: { text: string; line: number }; answer: { names: string[]; samples: JsonObject } };
   /** The values of a run, as JSON: expressions are worked out on them from now on. */
   values: { ask: { json: string }; answer: null };
   /** The items of the loops around a line, the outermost first: expressions see them from now on. */
   loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
-  work: { ask: { code: string; kind: "expression" | "template" }; answer: Worked };
+  work: {
+    ask: {
+      code: string;
+      kind: "expression" | "template" | "value";
+      /** The step whose response the expression is about: it sees its status, headers and body. */
+      response?: string;
+    };
+    answer: Worked;
+  };
 }
 
 export type What = keyof Asked;

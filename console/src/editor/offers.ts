@@ -14,6 +14,7 @@ export interface Offer {
   about: string;
   required: boolean;
   choices?: Json[];
+  schema: JsonObject;
 }
 
 /** What the document of an API says of an operation; undefined if there is no such. */
@@ -31,9 +32,10 @@ export async function parameterOffers(name: string): Promise<Offer[]> {
   const found = await describedOperation(name);
   return (found?.operation.parameters ?? [])
     .filter(({ fixed }) => fixed === undefined)
-    .map(({ name: parameter, title, about, in: place, required, choices }) => ({
+    .map(({ name: parameter, title, about, in: place, required, choices, schema }) => ({
       name: parameter,
       required,
+      schema,
       about: [
         title === parameter ? "" : title,
         about ?? "",
@@ -54,9 +56,10 @@ export async function bodyOffers(name: string): Promise<Offer[]> {
   return bodyFieldsOf(found.document, found.operation)
     .filter(({ fixed }) => fixed === undefined)
     .filter(({ path }) => path.length === 1)
-    .map(({ path: [field], title, required, choices }) => ({
+    .map(({ path: [field], title, required, choices, schema }) => ({
       name: String(field),
       required,
+      schema,
       about: [title === field ? "" : title, choices ? `one of ${choices.join(", ")}` : ""]
         .filter(Boolean)
         .join(" · "),

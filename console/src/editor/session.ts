@@ -1,7 +1,10 @@
 import type { CatalogueView } from "@copper-kettle/contract";
 import type { EditorLine } from "@copper-kettle/core";
 import { inject, provide, type InjectionKey, type Ref, type ShallowRef } from "vue";
+import type { Breakpoints } from "./breakpoints.js";
 import type { WorkflowDocument } from "./document.js";
+import type { Pause } from "./pause.js";
+import type { LineScope } from "./scope.js";
 import type { Testing } from "./testing.js";
 import type { Loops } from "./loops.js";
 import type { RunValues } from "./values.js";
@@ -18,12 +21,14 @@ export interface EditorSession {
   values: RunValues;
   testing: Testing;
   loops: Loops;
+  breakpoints: Breakpoints;
+  pause: Pause;
   catalogue: ShallowRef<CatalogueView>;
   /** The line of the outline that the exchange shows. */
   chosen: Ref<string>;
   line: Readonly<Ref<EditorLine | undefined>>;
-  /** What can be read at the chosen line: `inputs`, `steps.guest` and so on. */
-  inScope: ShallowRef<ReadonlySet<string>>;
+  /** What can be read at the chosen line, and its values. */
+  scope: LineScope;
   caret: ShallowRef<Caret | undefined>;
   /** Whether expressions are shown as what they become with the chosen run. */
   showsValues: Ref<boolean>;

@@ -6,6 +6,7 @@ export function startValue({ key, kind, options, forms }: FormField): Json {
   switch (kind) {
     case "group":
     case "values":
+    case "any":
       return {};
     case "switch":
     case "expression":

@@ -3,6 +3,7 @@ import { inputNames, isObject, type JsonObject } from "@copper-kettle/core";
 import { computed, ref, watch, type ComputedRef, type Ref } from "vue";
 import { api, fieldMessages, sentence } from "../api.js";
 import { fieldsOf, formValues, initialValues, readForm, type FormField } from "../logic/schema-form.js";
+import type { Breakpoints } from "./breakpoints.js";
 import type { WorkflowDocument } from "./document.js";
 import type { RunValues } from "./values.js";
 
@@ -22,7 +23,7 @@ export interface Testing {
   run: (extent: Extent, more?: RunOptionsInput) => Promise<void>;
 }
 
-export function useTesting(document: WorkflowDocument, values: RunValues): Testing {
+export function useTesting(document: WorkflowDocument, values: RunValues, breakpoints: Breakpoints): Testing {
   const inputs = ref<Record<string, unknown>>({});
   const faults = ref<Record<string, string>>({});
   const fault = ref("");
@@ -70,7 +71,8 @@ export function useTesting(document: WorkflowDocument, values: RunValues): Testi
         isObject(document.valueAt([]) ?? null) ? inputNames(document.valueAt([]) as JsonObject) : [],
       );
       const given = Object.fromEntries(Object.entries(read.inputs).filter(([name]) => known.has(name)));
-      const options: RunOptionsInput = { ...more };
+      const steps = document.lines.value.filter(({ what }) => what === "step").map(({ name }) => name);
+      const options: RunOptionsInput = { ...breakpoints.options(new Set(steps)), ...more };
       if (extent.what === "to") options.to = extent.step;
       if (extent.what === "step") {
         options.only = { step: extent.step, ...(extent.item === undefined ? {} : { item: extent.item }) };

@@ -1,5 +1,5 @@
 import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
-import { printForPeople, printJson, type Entry, type Json, type JsonObject } from "@copper-kettle/core";
+import { printForPeople, printJson, type Entry, type JsonObject } from "@copper-kettle/core";
 import {
   computed,
   ref,
@@ -24,8 +24,6 @@ export interface RunValues {
   rows: ComputedRef<ReadonlyMap<string, Row>>;
   /** What became of a step: of one in a loop, how many items went which way. */
   stateOf: (name: string) => StepState | undefined;
-  /** The values of a step, as `steps.<name>` reads them. */
-  valueOf: (name: string) => Json | undefined;
   /** The row of a step that is looked at: of one in a loop, that of the chosen item. */
   rowOf: (name: string) => Row | undefined;
   /** The items of loops that are looked at, by the name of the loop; of one that is not named the first. */
@@ -81,6 +79,8 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     { immediate: true },
   );
   let reading = 0;
+  /** The run that was read last. */
+  let readOf = "";
   async function read(id: string): Promise<void> {
     const mine = ++reading;
     const params = { id };
@@ -97,6 +97,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
       await readScope(id, () => mine === reading);
       if (mine !== reading) return;
       waterfall.value = made;
+      readOf = id;
       version.value++;
     } catch (error) {
       if (mine === reading) fault.value = sentence(error);
@@ -122,8 +123,8 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
   watch(chosen, (id) => void (id && read(id)));
   onRunChange(() => {
     void load();
-    const run = runs.value.find(({ id }) => id === chosen.value);
-    if (chosen.value && (run === undefined || run.endedAt === null)) void read(chosen.value);
+    // The list may know already that it has ended, while its end was not read.
+    if (chosen.value && !(chosen.value === readOf && waterfall.value?.over)) void read(chosen.value);
   });
   void load();
 
@@ -155,10 +156,6 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
           ),
         ) ?? all[0]
       );
-    },
-    valueOf: (name) => {
-      const steps = scope.value["steps"] as JsonObject | undefined;
-      return steps?.[name];
     },
     stateOf: (name) => {
       const all = (byName.value.get(name) ?? []).filter(({ begun, ended }) => begun !== undefined || ended);

@@ -9,8 +9,10 @@ import {
   duplicateStep,
   evaluateToJson,
   ExpressionError,
+  isObject,
   linesOf,
   moveStep,
+  own,
   nextPlace,
   pasteSteps,
   placeOf,
@@ -24,6 +26,7 @@ import {
   renameKey,
   renderTemplate,
   replaceField,
+  samplesOf,
   setInOrder,
   unwrapStep,
   valueOfText,
@@ -38,6 +41,7 @@ import {
 } from "@copper-kettle/core";
 import { catalogueOf } from "../logic/catalogue.js";
 import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
+import { mergedScope } from "./merged-scope.js";
 import { lazyCatalogue } from "../logic/known.js";
 import type { Action, Analysis, Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
 
@@ -143,14 +147,17 @@ async function completeField({
   return { from: found.from, options: found.options };
 }
 
-async function scope({ text, line }: { text: string; line: number }): Promise<string[]> {
-  const known = (await readAnew(text)).read.scopeAt(line);
+let samples: JsonObject = {};
+async function scope({ text, line }: { text: string; line: number }): Promise<Asked["scope"]["answer"]> {
+  const { read, catalogue } = await readAnew(text);
+  const known = read.scopeAt(line);
   const names: string[] = [];
   for (const [name, shape] of known) {
     names.push(name);
     if (name === "steps") for (const step of shape.fields?.names() ?? []) names.push(`steps.${step}`);
   }
-  return names;
+  samples = samplesOf(known, valueIn(text), catalogue);
+  return { names, samples: sendable(samples) as JsonObject };
 }
 
 let values: JsonObject = {};
@@ -179,7 +186,11 @@ function loops({ loops: around }: Asked["loops"]["ask"]): Asked["loops"]["answer
 /** A list by its expression; undefined where the values give none. */
 function listOf(each: string): Json[] | undefined {
   try {
-    const found = evaluateToJson(compile(each), { ...values, ...locals } as ValueMap, surroundings);
+    const found = evaluateToJson(
+      compile(each),
+      { ...mergedScope(samples, values), ...locals } as ValueMap,
+      surroundings,
+    );
     return Array.isArray(found) ? found : undefined;
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
@@ -187,10 +198,23 @@ function listOf(each: string): Json[] | undefined {
   }
 }
 
-function work({ code, kind }: Asked["work"]["ask"]): Worked {
-  const scope = { ...values, ...locals } as ValueMap;
+/** A value whose texts are templates. */
+function rendered(value: Json, scope: ValueMap): Json {
+  if (typeof value === "string")
+    return value.includes("${") ? (renderTemplate(parseTemplate(value), scope, surroundings) ?? null) : value;
+  if (Array.isArray(value)) return value.map((item) => rendered(item, scope));
+  if (!isObject(value)) return value;
+  return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, rendered(inner, scope)]));
+}
+
+function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
+  const all = mergedScope(samples, values);
+  const steps = all["steps"] ?? null;
+  const own_ = response === undefined || !isObject(steps) ? undefined : own(steps, response);
+  const scope = { ...all, ...locals, ...(isObject(own_ ?? null) ? (own_ as JsonObject) : {}) } as ValueMap;
   let isRead = false;
   try {
+    if (kind === "value") return { value: sendable(rendered(parseJson(code), scope)) };
     const ready = kind === "template" ? parseTemplate(code) : compile(code);
     isRead = true;
     const value =

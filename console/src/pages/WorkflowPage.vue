@@ -2,9 +2,11 @@
 import { routes } from "@copper-kettle/contract";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api } from "../api.js";
-import { ask } from "../editor/asking.js";
+import { useBreakpoints } from "../editor/breakpoints.js";
 import { useDocument } from "../editor/document.js";
 import { useLoops } from "../editor/loops.js";
+import { usePause } from "../editor/pause.js";
+import { useLineScope } from "../editor/scope.js";
 import { provideSession, type Caret } from "../editor/session.js";
 import { useCatalogue } from "../logic/known.js";
 import { useTesting } from "../editor/testing.js";
@@ -13,6 +15,7 @@ import EditorHead from "../parts/editor/EditorHead.vue";
 import ExchangePane from "../parts/editor/ExchangePane.vue";
 import MapPane from "../parts/editor/MapPane.vue";
 import OutlinePane from "../parts/editor/OutlinePane.vue";
+import PausedBar from "../parts/editor/PausedBar.vue";
 import PublishPanel from "../parts/editor/PublishPanel.vue";
 import TestInputs from "../parts/editor/TestInputs.vue";
 import TextPane from "../parts/editor/TextPane.vue";
@@ -31,22 +34,26 @@ const props = defineProps<{ name: string }>();
 const draft = useDocument(props.name);
 const catalogue = useCatalogue();
 const values = useRunValues(props.name, catalogue);
-const testing = useTesting(draft, values);
+const breakpoints = useBreakpoints(props.name);
+const pause = usePause(values);
+const testing = useTesting(draft, values, breakpoints);
 const chosen = ref("");
-const inScope = shallowRef<ReadonlySet<string>>(new Set());
 const caret = shallowRef<Caret>();
 const showsValues = ref(false);
 const line = computed(() => draft.lines.value.find(({ id }) => id === chosen.value));
-const loops = useLoops(draft, line, values);
+const scope = useLineScope(draft, line, values);
+const loops = useLoops(draft, line, values, scope);
 provideSession({
   document: draft,
   values,
   testing,
   loops,
+  breakpoints,
+  pause,
   catalogue,
   chosen,
   line,
-  inScope,
+  scope,
   caret,
   showsValues,
   choose: (id) => (chosen.value = id),
@@ -64,6 +71,16 @@ const outline = ref<InstanceType<typeof OutlinePane>>();
 const text = ref<InstanceType<typeof TextPane>>();
 const head = ref<InstanceType<typeof EditorHead>>();
 const exchange = ref<HTMLElement>();
+const paused = ref<InstanceType<typeof PausedBar>>();
+// A test that pauses shows the step before which it did.
+watch(
+  () => pause.at.value?.path,
+  () => {
+    const name = pause.at.value?.step;
+    const at = draft.lines.value.find((one) => one.what === "step" && one.name === name);
+    if (at) chosen.value = at.id;
+  },
+);
 const workflow = computed(() => draft.workflow.value);
 const title = computed(() => {
   const found = draft.valueAt(["title"]);
@@ -71,18 +88,6 @@ const title = computed(() => {
 });
 const faulty = computed(() => draft.problems.value.some(({ severity }) => severity !== "advice"));
 
-// What can be read at the chosen line; the outline dims the rest.
-let scopes = 0;
-watch(
-  [line, draft.problems],
-  async ([at]) => {
-    const mine = ++scopes;
-    if (!at || at.what !== "step") return void (inScope.value = new Set());
-    const names = await ask("scope", { text: draft.text.value, line: at.line }).catch(() => []);
-    if (mine === scopes) inScope.value = new Set(names);
-  },
-  { immediate: true },
-);
 watch(
   () => draft.lines.value,
   (lines) => {
@@ -114,6 +119,8 @@ function onKey(event: KeyboardEvent): void {
   const isTyping = /^(INPUT|TEXTAREA)$/.test(target.tagName) || target.isContentEditable;
   if (mod && event.key === "s") void draft.save();
   else if (event.key === "F8") nextProblem();
+  else if (event.key === "F10" && pause.at.value)
+    void paused.value?.goOn(mod ? undefined : event.shiftKey && pause.at.value.isInLoop ? "item" : "step");
   else if (event.key === "F9" && event.shiftKey) void testing.run({ what: "all" });
   else if (event.key === "F9" && line.value?.what === "step")
     void testing.run({ what: "step", step: line.value.name });
@@ -189,6 +196,7 @@ const isInline = computed(() => line.value?.kind === "request");
       />
       <PublishPanel v-if="publishing" @close="publishing = false" @published="done" />
       <TestInputs v-if="testing.asks.value" />
+      <PausedBar ref="paused" />
       <WorkflowNotes :workflow="workflow" />
       <AdoptPanel
         v-if="adopting"

@@ -25,7 +25,7 @@ const props = defineProps<{
   tall?: boolean;
 }>();
 const emit = defineEmits<{ "update:modelValue": [text: string] }>();
-const { document, line, caret, showsValues, values, loops } = useSession();
+const { document, line, caret, showsValues, values, loops, scope } = useSession();
 const place = ref<HTMLElement>();
 const worked = ref<Worked>();
 let view: EditorView | undefined;
@@ -126,8 +126,10 @@ watch(
     view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
   },
 );
-watch([values.scope, loops.locals], () => view && void work(view.state.doc.toString()));
+watch([scope.values, loops.locals], () => view && void work(view.state.doc.toString()));
 
+/** Expressions over the response of the call itself. */
+const ofResponse = new Set(["success", "when", "until", "stop-when", "found", "record", "update-if"]);
 let asked = 0;
 /** What it becomes with the values of the chosen run, and where it is wrong. */
 async function work(code: string): Promise<void> {
@@ -136,7 +138,11 @@ async function work(code: string): Promise<void> {
   const found =
     bare === "" || (props.kind === "template" && !code.includes("${"))
       ? undefined
-      : await ask("work", { code: bare, kind: props.kind }).catch(() => undefined);
+      : await ask("work", {
+          code: bare,
+          kind: props.kind,
+          ...(ofResponse.has(props.label) && line.value ? { response: line.value.name } : {}),
+        }).catch(() => undefined);
   if (mine !== asked || !view) return;
   worked.value = found;
   const { length } = view.state.doc;

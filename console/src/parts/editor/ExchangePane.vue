@@ -24,6 +24,7 @@ import FieldRow from "./FieldRow.vue";
 import InputsEditor from "./InputsEditor.vue";
 import ItemChooser from "./ItemChooser.vue";
 import StepTest from "./StepTest.vue";
+import TextInput from "./TextInput.vue";
 import ValuesEditor from "./ValuesEditor.vue";
 
 /** What is chosen in the outline, laid out to be edited: a step as what it sends, a trigger, or the file itself. */
@@ -102,15 +103,17 @@ const problems = computed(() => {
     document.lines.value.find((one) => one.line > at.line && one.what !== "branch")?.line ?? Infinity;
   return document.problems.value.filter((problem) => problem.line >= at.line && problem.line < next);
 });
-async function renameStep(to: string): Promise<void> {
+async function renameStep(to: string): Promise<boolean> {
   const at = line.value;
   const wanted = to.trim();
-  if (!at || wanted === "" || wanted === at.name) return;
+  if (!at || wanted === "" || wanted === at.name) return false;
   const done =
     at.what === "step"
       ? await document.act({ do: "rename", from: at.name, to: wanted })
       : await document.act({ do: "rename-key", path: at.path, key: wanted });
+  if (done && at.what === "step") session.breakpoints.rename(at.name, wanted);
   if (done && at.what === "trigger") session.choose(`triggers.${wanted}`);
+  return done !== undefined;
 }
 const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (one as JsonObject) : {});
 </script>
@@ -119,13 +122,13 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   <section v-if="line" ref="root" class="exchange" aria-label="What is chosen">
     <header class="top">
       <v-icon :icon="stepIcons[line.what === 'file' ? 'file' : line.kind] ?? ''" size="18" />
-      <input
+      <TextInput
         v-if="line.what !== 'file'"
+        :key="line.id"
         class="name"
-        :value="line.name"
-        :aria-label="`Name of the ${line.what}`"
-        spellcheck="false"
-        @change="renameStep(($event.target as HTMLInputElement).value)"
+        :model-value="line.name"
+        :label="`Name of the ${line.what}`"
+        :take="renameStep"
       />
       <b v-else>{{ line.title ?? line.name }}</b>
       <span class="dim">{{ line.what === "file" ? "the workflow" : line.kind }} · line {{ line.line }}</span>
@@ -219,8 +222,12 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   gap: 8px;
   align-items: center;
 }
+.top > .dim {
+  white-space: nowrap;
+}
 .name {
-  width: 150px;
+  flex: 0 1 150px;
+  min-width: 60px;
   padding: 2px 4px;
   border: 1px solid transparent;
   border-radius: 4px;

@@ -2,6 +2,7 @@
 import {
   isObject,
   printJson,
+  valueTyped,
   type FormField,
   type Json,
   type JsonObject,
@@ -38,6 +39,11 @@ const text = computed(() =>
 function setText(next: string): void {
   if (next === "" && !props.field.required) unset();
   else set(next);
+}
+function setCode(next: string): void {
+  if (next === "" && !props.field.required) return unset();
+  if (props.field.kind === "expression") set(expressionValue(next));
+  else set(props.field.numeric ? valueTyped(next, { type: "number" }) : next);
 }
 function setNumber(next: string): void {
   if (next.trim() === "") return unset();
@@ -111,11 +117,7 @@ const more = computed(() =>
     :kind="field.kind"
     :label="field.key"
     :tall="field.key === 'text' || field.key === 'about'"
-    @update:model-value="
-      $event === '' && !field.required
-        ? unset()
-        : set(field.kind === 'expression' ? expressionValue($event) : $event)
-    "
+    @update:model-value="setCode($event)"
   />
   <ValuesEditor v-else-if="field.kind === 'values'" :path="path" :value="object" :label="field.key" />
   <NameField

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { isObject, printJson, type Json, type JsonObject } from "@copper-kettle/core";
+import { isObject, printJson, valueOfWords, type Json, type JsonObject } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 import { useSession } from "../../editor/session.js";
 import JsonField from "./JsonField.vue";
+import TextInput from "./TextInput.vue";
 
 /** The inputs of the workflow as a table of fields; what a table cannot say is edited as JSON. */
 const { document } = useSession();
@@ -57,13 +58,7 @@ function setField(key: string, field: string, value: string): void {
 }
 /** A default or a choice in the type of its input. */
 function typed(key: string, text: string): Json {
-  const type = String(propertyOf(key)["type"] ?? "string");
-  if (type === "string") return text;
-  try {
-    return JSON.parse(text) as Json;
-  } catch {
-    return text;
-  }
+  return (propertyOf(key)["type"] ?? "string") === "string" ? text : valueOfWords(text);
 }
 function setChoices(key: string, text: string): void {
   const path = ["inputs", "properties", key, "enum"];
@@ -150,10 +145,10 @@ const textOf = (value: Json | undefined): string =>
               />
             </td>
             <td>
-              <input
-                :value="textOf(propertyOf(String(key))['title'])"
-                :aria-label="`Title of ${key}`"
-                @change="setField(String(key), 'title', ($event.target as HTMLInputElement).value)"
+              <TextInput
+                :model-value="textOf(propertyOf(String(key))['title'])"
+                :label="`Title of ${key}`"
+                :take="(text) => setField(String(key), 'title', text)"
               />
             </td>
             <td>
@@ -165,18 +160,18 @@ const textOf = (value: Json | undefined): string =>
               />
             </td>
             <td>
-              <input
-                :value="textOf(propertyOf(String(key))['default'])"
-                :aria-label="`Default of ${key}`"
-                @change="setField(String(key), 'default', ($event.target as HTMLInputElement).value)"
+              <TextInput
+                :model-value="textOf(propertyOf(String(key))['default'])"
+                :label="`Default of ${key}`"
+                :take="(text) => setField(String(key), 'default', text)"
               />
             </td>
             <td>
-              <input
-                :value="choicesOf(String(key))"
-                :aria-label="`Choices of ${key}`"
-                placeholder="any"
-                @change="setChoices(String(key), ($event.target as HTMLInputElement).value)"
+              <TextInput
+                :model-value="choicesOf(String(key))"
+                :label="`Choices of ${key}`"
+                hint="any"
+                :take="(text) => setChoices(String(key), text)"
               />
             </td>
             <td>

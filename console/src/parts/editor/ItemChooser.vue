@@ -22,7 +22,6 @@ function set(loop: string, index: number, size: number | undefined): void {
 
 <template>
   <div v-for="loop in chosen" :key="loop.name" class="item">
-    <span class="dim">{{ loop.as }}</span>
     <button
       type="button"
       :disabled="loop.item === 0"
@@ -31,14 +30,17 @@ function set(loop: string, index: number, size: number | undefined): void {
     >
       ‹
     </button>
+    <span class="mono">{{ loop.name }}[</span>
     <input
       type="number"
-      min="1"
-      :max="loop.size"
-      :value="loop.item + 1"
+      min="0"
+      :max="loop.size === undefined ? undefined : loop.size - 1"
+      :value="loop.item"
+      class="mono"
       :aria-label="`Item of ${loop.name}`"
-      @change="set(loop.name, Number(($event.target as HTMLInputElement).value) - 1, loop.size)"
+      @change="set(loop.name, Number(($event.target as HTMLInputElement).value), loop.size)"
     />
+    <span class="mono">]</span>
     <button
       type="button"
       :disabled="loop.size !== undefined && loop.item >= loop.size - 1"
@@ -56,6 +58,7 @@ function set(loop: string, index: number, size: number | undefined): void {
   display: inline-flex;
   gap: 4px;
   align-items: center;
+  white-space: nowrap;
 }
 button {
   padding: 0 6px;
@@ -65,7 +68,7 @@ button:disabled {
   color: var(--dim);
 }
 input {
-  width: 56px;
+  width: 48px;
   padding: 1px 4px;
   border: 1px solid var(--line);
   border-radius: 4px;

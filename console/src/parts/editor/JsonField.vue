@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import { parseJson, printJson, type Json, valueOfText } from "@copper-kettle/core";
+import { ask } from "../../editor/asking.js";
+import type { Worked } from "../../editor/messages.js";
 import { onBeforeUnmount, ref, watch } from "vue";
 import { useSession } from "../../editor/session.js";
 
@@ -15,17 +17,40 @@ const fault = ref("");
 watch(printed, (next, before) => {
   if (text.value === before) text.value = next;
 });
-const { document } = useSession();
+const { document, showsValues, loops, scope } = useSession();
+/** What it becomes with the chosen run. */
+const became = ref<Worked>();
+let asked = 0;
+watch(
+  [printed, showsValues, scope.values, loops.locals],
+  async ([code, isShown]) => {
+    const mine = ++asked;
+    const found =
+      isShown && code.includes("${")
+        ? await ask("work", { code, kind: "value" }).catch(() => undefined)
+        : undefined;
+    if (mine === asked) became.value = found;
+  },
+  { immediate: true },
+);
 document.typing.add(take);
 onBeforeUnmount(() => {
   document.typing.delete(take);
   take();
 });
+/** JSON keeps each digit of a number; what is none may be as the file writes it. */
+function valueIn(typed: string): Json {
+  try {
+    return parseJson(typed);
+  } catch {
+    return valueOfText(typed);
+  }
+}
 function take(): void {
   if (text.value === printed()) return;
   fault.value = "";
   try {
-    const value = /^\s*[[{"]/.test(text.value) ? parseJson(text.value) : valueOfText(text.value);
+    const value = valueIn(text.value);
     if (printJson(value) !== printJson(json() ?? null)) emit("update:modelValue", value);
   } catch (error) {
     fault.value = (error as Error).message;
@@ -34,7 +59,11 @@ function take(): void {
 </script>
 
 <template>
+  <pre v-if="became?.value !== undefined" class="became mono" :aria-label="`${label}, as it is sent`">{{
+    printJson(became.value, 2)
+  }}</pre>
   <v-textarea
+    v-else
     v-model="text"
     class="mono"
     rows="1"
@@ -47,3 +76,16 @@ function take(): void {
     @blur="take"
   />
 </template>
+
+<style scoped>
+.became {
+  padding: 6px 10px;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  color: rgb(var(--v-theme-success));
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  max-height: 320px;
+  overflow: auto;
+}
+</style>

@@ -14,6 +14,8 @@ const keys = [
   ["Ctrl+S", "save at once"],
   ["F8", "the next problem"],
   ["F9", "test the chosen step; Shift+F9: all"],
+  ["B", "let tests pause before the chosen step, or no more"],
+  ["F10", "of a paused test: the next step; Shift+F10: the next item; Ctrl+F10: continue"],
   ["/", "search everything"],
   ["?", "this list"],
 ] as const;

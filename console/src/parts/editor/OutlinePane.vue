@@ -1,26 +1,19 @@
 <script setup lang="ts">
-import {
-  insertion,
-  isObject,
-  printJson,
-  triggerKinds,
-  newTrigger,
-  type EditorLine,
-  type JsonObject,
-  type StepPlace,
-  type TriggerKind,
-} from "@copper-kettle/core";
+import { insertion, printJson, type EditorLine, type JsonObject, type StepPlace } from "@copper-kettle/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
 import { behind, endOf } from "../../editor/places.js";
+import { valueUses } from "../../editor/uses.js";
 import { useSession } from "../../editor/session.js";
 import AddBox from "./AddBox.vue";
+import BreakpointBox from "./BreakpointBox.vue";
+import OutlineEnd from "./OutlineEnd.vue";
 import OutlineRow from "./OutlineRow.vue";
 import ValueTree from "../shared/ValueTree.vue";
 
 /** The workflow from its triggers down. Everything goes by keyboard, too: `?` lists the keys. */
 const emit = defineEmits<{ opened: [] }>();
-const { document, values, chosen, choose, inScope, caret, loops } = useSession();
+const { document, values, chosen, choose, scope, caret, loops, breakpoints } = useSession();
 const place = ref<HTMLElement>();
 const search = ref("");
 /** Where a step is being added. */
@@ -35,7 +28,7 @@ const found = computed(() => {
   return document.lines.value.filter((line) => {
     if (`${line.name} ${line.title ?? ""} ${line.summary} ${line.kind}`.toLowerCase().includes(wanted))
       return true;
-    const value = line.what === "step" ? values.valueOf(line.name) : undefined;
+    const value = line.what === "step" ? scope.valueOf(line.name) : undefined;
     return value !== undefined && printJson(value).toLowerCase().includes(wanted);
   });
 });
@@ -54,11 +47,12 @@ function pickValue(code: string, isNull: boolean): void {
   if (caret.value) caret.value.insert(insertion(code, caret.value.kind, isNull));
   else void navigator.clipboard.writeText(code).catch(() => undefined);
 }
+const uses = valueUses(document, choose);
 const isDimmed = (line: EditorLine): boolean =>
   line.what === "step" &&
   line.id !== chosen.value &&
-  inScope.value.size > 0 &&
-  !inScope.value.has(`steps.${line.name}`);
+  scope.names.value.size > 0 &&
+  !scope.names.value.has(`steps.${line.name}`);
 
 const placeBehind = (line: EditorLine): StepPlace => behind(document, line);
 const atEnd = (): StepPlace => endOf(document);
@@ -132,6 +126,11 @@ function onKey(event: KeyboardEvent, line: EditorLine): void {
         return line.what === "step"
           ? act({ do: "remove", path: line.path })
           : line.what === "trigger" && act({ do: "unset", path: line.path });
+      case "b": {
+        if (mod || line.what !== "step") return "no";
+        const { name } = line;
+        return breakpoints.set(name, breakpoints.of(name) ? undefined : { step: name });
+      }
       case "d":
         return mod && line.what === "step" ? act({ do: "duplicate", path: line.path }) : "no";
       case "c":
@@ -161,29 +160,11 @@ function drop(line: EditorLine): void {
   if (from) void act({ do: "move", path: from.path, place: placeBehind(line) });
 }
 
+/** The step of which it is asked when tests pause before it. */
+const asked = ref<string>();
+
 /** All values, with the items of the loops around the chosen line. */
-const scope = computed<JsonObject>(() => ({ ...values.scope.value, ...loops.locals.value }));
-/** Values that are read without a step: items of loops, inputs, constants. */
-const others = computed(() =>
-  Object.entries(scope.value)
-    .filter(([name]) => name !== "steps")
-    .sort(([a], [b]) => Number(b in loops.locals.value) - Number(a in loops.locals.value)),
-);
-const showsOthers = ref(false);
-async function addTrigger(kind: TriggerKind): Promise<void> {
-  const taken = document.valueAt(["triggers"]);
-  const base =
-    kind === "by-hand" ? "office" : kind === "schedule" ? "clock" : kind === "webhook" ? "delivery" : "look";
-  let name: string = base;
-  for (let count = 2; isObject(taken ?? null) && (taken as JsonObject)[name] !== undefined; count++)
-    name = `${base}${count}`;
-  const path = await document.act({
-    do: "set",
-    path: ["triggers", name],
-    value: { [kind]: newTrigger(kind, `${document.name}-${name}`) },
-  });
-  if (path) choose(`triggers.${name}`);
-}
+const all = computed<JsonObject>(() => ({ ...scope.values.value, ...loops.locals.value }));
 watch(
   () => document.lines.value.length,
   () => {
@@ -247,54 +228,27 @@ defineExpose({
           @toggle="toggle(line)"
           @copy="copy(line)"
           @paste="paste(line)"
+          @breaks="asked = line.id"
         />
         <div v-if="unfolded.has(line.id)" class="tree" :style="{ marginLeft: `${66 + line.depth * 18}px` }">
+          <p v-if="scope.isSample(line.name)" class="dim">
+            A sample: the chosen run has no values of this step.
+          </p>
           <ValueTree
-            :value="values.valueOf(line.name)"
+            :value="scope.valueOf(line.name)"
             :name="line.name"
             :path="['steps', line.name]"
-            :root="scope"
+            :root="all"
+            :uses="uses"
             @pick="pickValue"
           />
         </div>
+        <BreakpointBox v-if="asked === line.id" :line="line" @close="asked = undefined" />
         <AddBox v-if="adding?.at === line.id" :place="adding.place" @close="adding = undefined" />
       </template>
       <AddBox v-if="adding?.at === 'end'" :place="adding.place" @close="adding = undefined" />
     </div>
-    <div class="end">
-      <button type="button" class="adder" @click="beginAdding()">
-        + Add a step: a kind, an operation, or paste a request <kbd>Ctrl ↵</kbd>
-      </button>
-      <v-menu>
-        <template #activator="{ props: menu }"
-          ><button type="button" class="adder" v-bind="menu">+ Add a trigger</button></template
-        >
-        <v-list density="compact">
-          <v-list-item v-for="kind in triggerKinds" :key="kind" :title="kind" @click="addTrigger(kind)" />
-        </v-list>
-      </v-menu>
-      <button
-        v-if="others.length > 0"
-        type="button"
-        class="adder"
-        :aria-expanded="showsOthers"
-        @click="showsOthers = !showsOthers"
-      >
-        {{ showsOthers ? "▾" : "▸" }} Inputs, items, constants and variables
-      </button>
-      <div v-if="showsOthers" class="tree">
-        <ValueTree
-          v-for="[name, value] in others"
-          :key="name"
-          :value="value"
-          :name="name"
-          :path="[name]"
-          :depth="1"
-          :root="scope"
-          @pick="pickValue"
-        />
-      </div>
-    </div>
+    <OutlineEnd :scope="all" @add="beginAdding()" @pick="pickValue" />
   </div>
 </template>
 
@@ -337,21 +291,5 @@ defineExpose({
   padding-left: 6px;
   border-left: 2px solid var(--soft);
   overflow: hidden;
-}
-.end {
-  display: grid;
-  justify-items: start;
-  gap: 2px;
-  padding: 8px 12px 16px 52px;
-}
-.adder {
-  color: var(--dim);
-}
-.adder:hover {
-  color: var(--copper);
-}
-.end .tree {
-  margin-left: 0;
-  justify-self: stretch;
 }
 </style>

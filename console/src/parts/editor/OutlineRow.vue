@@ -15,8 +15,28 @@ const props = defineProps<{
   mark: "error" | "warning" | undefined;
   unfolded: boolean;
 }>();
-const emit = defineEmits<{ act: [action: Action]; add: []; toggle: []; copy: []; paste: [] }>();
-const { document, values, chosen } = useSession();
+const emit = defineEmits<{
+  act: [action: Action];
+  add: [];
+  toggle: [];
+  copy: [];
+  paste: [];
+  breaks: [];
+}>();
+const { document, values, chosen, breakpoints, pause, scope } = useSession();
+const breakpoint = computed(() => (props.line.what === "step" ? breakpoints.of(props.line.name) : undefined));
+const isPausedHere = computed(() => props.line.what === "step" && pause.at.value?.step === props.line.name);
+/** When tests pause before the step, in words. */
+const pauses = computed(() => {
+  const at = breakpoint.value;
+  if (!at) return `Let tests pause before ${props.line.name}`;
+  const item = at.item === undefined ? "" : `, at item ${at.item}`;
+  return `Tests pause before ${props.line.name}${item}${at.when === undefined ? "" : `, where ${at.when}`}`;
+});
+function toggleBreakpoint(): void {
+  const { name } = props.line;
+  breakpoints.set(name, breakpoint.value ? undefined : { step: name });
+}
 const act = (action: Action): void => emit("act", action);
 const state = computed(() => (props.line.what === "step" ? values.stateOf(props.line.name) : undefined));
 const isChosen = computed(() => props.line.id === chosen.value);
@@ -51,7 +71,23 @@ const wrappers = [
     :draggable="line.what === 'step'"
   >
     <span class="heard">{{ label }}</span>
-    <span class="number mono">{{ line.line }}</span>
+    <button
+      v-if="line.what === 'step'"
+      type="button"
+      class="number mono"
+      :class="{
+        breaks: breakpoint,
+        partly: breakpoint?.item !== undefined || breakpoint?.when !== undefined,
+      }"
+      tabindex="-1"
+      :aria-pressed="breakpoint !== undefined"
+      :aria-label="pauses"
+      :title="pauses"
+      @click.stop="toggleBreakpoint"
+    >
+      {{ isPausedHere ? "▶" : "" }}{{ line.line }}
+    </button>
+    <span v-else class="number mono">{{ line.line }}</span>
     <span class="indent" :style="{ width: `${line.depth * 18}px` }" />
     <template v-if="line.what === 'branch'">
       <span class="word">{{ line.kind }}</span>
@@ -76,7 +112,7 @@ const wrappers = [
       <span class="dim">{{ state.words }}</span>
     </span>
     <button
-      v-if="line.what === 'step' && values.valueOf(line.name) !== undefined"
+      v-if="line.what === 'step' && scope.valueOf(line.name) !== undefined"
       type="button"
       class="fold dim"
       tabindex="-1"
@@ -140,6 +176,11 @@ const wrappers = [
             @click="act({ do: 'unwrap', path: line.path })"
           />
           <v-list-item
+            :title="breakpoint ? 'Pause before it: when …' : 'Let tests pause before it …'"
+            subtitle="B"
+            @click="emit('breaks')"
+          />
+          <v-list-item
             v-if="document.valueAt([...line.path, 'catch']) === undefined"
             title="Add a catch"
             @click="act({ do: 'set', path: [...line.path, 'catch'], value: [] })"
@@ -197,6 +238,20 @@ const wrappers = [
   flex: none;
   text-align: right;
   color: var(--dim);
+}
+button.number:hover {
+  color: var(--copper);
+}
+.number.breaks {
+  border-radius: 4px;
+  padding-right: 4px;
+  background: var(--copper);
+  color: rgb(var(--v-theme-on-primary));
+}
+.number.partly {
+  background: none;
+  color: var(--copper);
+  box-shadow: inset 0 0 0 1px var(--copper);
 }
 .indent {
   flex: none;

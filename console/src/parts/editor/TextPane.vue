@@ -69,7 +69,17 @@ onMounted(() => {
   const line = document.lines.value.find(({ id }) => id === chosen.value);
   if (line) goTo(line.line, 1, false);
 });
-onBeforeUnmount(() => view?.destroy());
+/** The caret stays in sight when the pane becomes lower, as it does where problems appear below it. */
+const resized = new ResizeObserver(() => {
+  if (!view?.hasFocus) return;
+  const { head } = view.state.selection.main;
+  view.dispatch({ effects: EditorView.scrollIntoView(head, { y: "nearest", yMargin: 40 }) });
+});
+onMounted(() => place.value && resized.observe(place.value));
+onBeforeUnmount(() => {
+  resized.disconnect();
+  view?.destroy();
+});
 
 let isTaking = false;
 watch(document.text, (next) => {

@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { printJson, type Json, type JsonObject, type Path } from "@copper-kettle/core";
+import { printJson, valueTyped, type Json, type JsonObject, type Path } from "@copper-kettle/core";
 import { ref } from "vue";
+import type { Offer } from "../../editor/offers.js";
 import { focusField } from "../../editor/focus.js";
 import { useSession } from "../../editor/session.js";
 import CodeField from "./CodeField.vue";
 import FieldChips from "./FieldChips.vue";
 import FieldRow from "./FieldRow.vue";
 import JsonField from "./JsonField.vue";
+import TextInput from "./TextInput.vue";
 
 /** Names with values: of a query, of headers, of parameters, of what is set. A text may hold `${…}`. */
 const props = defineProps<{
@@ -14,7 +16,7 @@ const props = defineProps<{
   value: JsonObject;
   label: string;
   /** Names that are offered, with what each is. */
-  offered?: { name: string; about: string; required: boolean; choices?: Json[] }[];
+  offered?: Offer[];
 }>();
 const { document } = useSession();
 const name = ref("");
@@ -34,10 +36,10 @@ function remove(key: string): void {
   const isLast = Object.keys(props.value).length === 1;
   void document.act({ do: "unset", path: isLast ? props.path : [...props.path, key] });
 }
-function renameKey(key: string, next: string): void {
+async function renameKey(key: string, next: string): Promise<boolean> {
   const wanted = next.trim();
-  if (wanted !== "" && wanted !== key && props.value[wanted] === undefined)
-    void document.act({ do: "rename-key", path: [...props.path, key], key: wanted });
+  if (wanted === "" || wanted === key || props.value[wanted] !== undefined) return false;
+  return (await document.act({ do: "rename-key", path: [...props.path, key], key: wanted })) !== undefined;
 }
 const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
 </script>
@@ -55,13 +57,12 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
         <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
           >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
         >
-        <input
+        <TextInput
           v-else
           class="name mono"
-          :value="key"
-          :aria-label="`Name of ${key}`"
-          spellcheck="false"
-          @change="renameKey(String(key), ($event.target as HTMLInputElement).value)"
+          :model-value="String(key)"
+          :label="`Name of ${key}`"
+          :take="(next) => renameKey(String(key), next)"
         />
       </template>
       <CodeField
@@ -70,7 +71,7 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
         kind="template"
         :label="String(key)"
         :hint="aboutOf(String(key))?.about ?? ''"
-        @update:model-value="set(String(key), $event)"
+        @update:model-value="set(String(key), valueTyped($event, aboutOf(String(key))?.schema, one))"
       />
       <JsonField
         v-else

@@ -10,6 +10,7 @@ import {
   type Path,
 } from "@copper-kettle/core";
 import { computed, ref } from "vue";
+import type { ValueUse } from "../../logic/value-use.js";
 
 /** A value as a tree: each name gives the path to its value, as an expression writes it. */
 // `value` is a Json; declared as unknown, since an empty text would else be taken for true.
@@ -22,8 +23,10 @@ const props = withDefaults(
     root: JsonObject;
     depth?: number;
     openTo?: number;
+    /** What else can be made of a value here. */
+    uses?: ((path: Path, value: Json) => ValueUse[]) | undefined;
   }>(),
-  { depth: 0, openTo: 2 },
+  { depth: 0, openTo: 2, uses: undefined },
 );
 const emit = defineEmits<{ pick: [code: string, isNull: boolean] }>();
 const json = computed(() => props.value as Json | undefined);
@@ -41,6 +44,9 @@ const brief = computed(() => {
 const code = computed(() => printPath(props.path));
 /** Where the value is one of a list: the first item that is like it, which holds when the list changes. */
 const first = computed(() => firstWhere(props.path, (path) => valueAt(props.root, path)));
+/** They are worked out for the value that somebody points at. */
+const isNear = ref(false);
+const shown = computed(() => (isNear.value ? (props.uses?.(props.path, json.value ?? null) ?? []) : []));
 const kindOf = (value: Json | undefined): string => (value === null ? "null" : typeof value);
 
 const pick = (what: string): void => emit("pick", what, json.value === null);
@@ -49,7 +55,7 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
 
 <template>
   <div class="node mono">
-    <div class="line">
+    <div class="line" @mouseenter="isNear = true" @focusin="isNear = true">
       <button
         v-if="entries.length > 0"
         type="button"
@@ -71,6 +77,16 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
         <button v-if="first" type="button" :title="first" @mousedown.prevent @click="pick(first)">
           First where …
         </button>
+        <button
+          v-for="use in shown"
+          :key="use.label"
+          type="button"
+          :title="use.title"
+          @mousedown.prevent
+          @click="use.run()"
+        >
+          {{ use.label }}
+        </button>
         <button type="button" @mousedown.prevent @click="copy(code)">Copy path</button>
         <button type="button" @mousedown.prevent @click="copy(printJson(json ?? null))">Copy value</button>
       </span>
@@ -85,6 +101,7 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
         :root="root"
         :depth="depth + 1"
         :open-to="openTo"
+        :uses="uses"
         @pick="(what, isNull) => emit('pick', what, isNull)"
       />
       <button v-if="entries.length > most" type="button" class="more" @click="most += 200">

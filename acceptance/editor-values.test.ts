@@ -1,0 +1,172 @@
+import { routes } from "@copper-kettle/contract";
+import { valueOfText } from "@copper-kettle/core";
+import type { Browser, Page } from "playwright-core";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { launch, signIn } from "./browser.js";
+import { AtEditor } from "./editor.kit.js";
+import { arrived, reset, until, World } from "./kit.js";
+
+describe("values in the editor", () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  let at: AtEditor;
+  beforeAll(async () => {
+    [world, browser] = await Promise.all([World.start({ demo: true }), launch()]);
+    ({ page } = await signIn(browser, world));
+    await world.client.call(routes.putApi, {
+      params: { name: "stays" },
+      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
+    });
+    at = new AtEditor(page);
+  });
+  afterAll(async () => {
+    await browser.close();
+    await world.close();
+  });
+  const draft = async (name: string) =>
+    valueOfText((await world.client.call(routes.workflow, { params: { name } })).text) as {
+      steps: Record<string, unknown>[];
+    };
+  const pathInTree = (path: string) => page.locator(`.node .line:has(> button[title="Insert ${path}"])`);
+
+  it("come from the API's document before anything has run, and say so", async () => {
+    await page.goto(`${world.url}/add-workflow`);
+    await at.begin("picking", "Picking");
+    await at.add("end", "stays.listHuts");
+    await at.name("huts");
+    await at.add("end", "note");
+    await at.name("told");
+    await at.click(at.pane.getByRole("textbox", { name: "note", exact: true }));
+    await page.getByRole("button", { name: "Values of huts" }).click();
+    await page.getByText("A sample: the chosen run has no values of this step.").waitFor();
+    await page.locator("button[title='Insert steps.huts.status']").click();
+    await at.pane.locator(".value", { hasText: "200" }).waitFor();
+    await at.press("Tab");
+    await at.saved();
+    expect((await draft("picking")).steps[1]).toEqual({ step: "told", note: "${steps.huts.status}" });
+  });
+
+  it("become loops, conditions of success, and parts of what a loop collects", async () => {
+    await pathInTree("steps.huts.body.items").hover();
+    await page.getByRole("button", { name: "Each of these" }).click();
+    await at.step("eachHut").waitFor();
+    await at.add(at.step("eachHut"), "stays.listStays");
+    await at.name("one");
+    await at.field("hut", "${hut.id}");
+    await at.field("success", "status < 300");
+    await at.saved();
+    // With values of a run: the items of the loop are chosen, and what reads them is worked out.
+    await page.keyboard.press("Shift+F9");
+    await at.step("eachHut").getByText("succeeded").waitFor();
+    await at.click(at.step("one"));
+    await at.pane.getByText('"ashlar"', { exact: true }).waitFor();
+    await at.click(at.pane.getByRole("button", { name: "The next item of eachHut" }));
+    await at.pane.getByText('"brackenshaw"', { exact: true }).waitFor();
+    await page.getByRole("button", { name: "Values of one" }).click();
+    await pathInTree("steps.one.status").hover();
+    await page.getByRole("button", { name: "Succeeds only if" }).click();
+    await pathInTree("steps.one.body.next").hover();
+    await page.getByRole("button", { name: "Add to the item" }).click();
+    await at.pane.getByRole("textbox", { name: "collect" }).waitFor();
+    await at.saved();
+    expect((await draft("picking")).steps[1]).toMatchObject({
+      step: "eachHut",
+      each: "steps.huts.body.items",
+      as: "hut",
+      collect: "merge(hut, {'next': steps.one.body.next})",
+      steps: [{ step: "one", success: "status < 300 && status == 200" }],
+    });
+    await page.keyboard.press("Shift+F9");
+    await at.step("told").getByText("succeeded").waitFor();
+  });
+
+  it("a test pauses at breakpoints: the item's values are seen and changed, and it goes on by step and by item", async () => {
+    await reset(world.boards);
+    await world.publish(`copper-kettle: 1
+name: paused
+steps:
+  - { step: huts, request: "GET \${constants.stays}/huts", using: stays-key }
+  - step: round
+    each: steps.huts.body.items.filter(one, one.id < "d")
+    as: hut
+    steps:
+      - step: post
+        request: POST \${constants.boards}/boards/\${hut.id}/posts
+        using: boards-bot
+        body: { json: { clientRef: "\${uuid()}", content: [{ text: "\${hut.name}, \${steps.huts.status}" }] } }
+`);
+    await page.goto(`${world.url}/workflows/paused`);
+    await page.getByRole("button", { name: "Let tests pause before post" }).click();
+    // It belongs to the person, and not to the file.
+    await page.reload();
+    await page.getByRole("button", { name: "Tests pause before post" }).waitFor();
+    await page.keyboard.press("Shift+F9");
+    const bar = page.getByRole("region", { name: "Paused" });
+    await bar.getByText("before round[0]/post, at a breakpoint").waitFor();
+    expect(await at.step("post").getAttribute("aria-selected")).toBe("true");
+    expect(await arrived(world.boards, "POST")).toHaveLength(0);
+    await page.keyboard.press("F10");
+    await bar.getByText("before round[1]/post").waitFor();
+    expect(await at.pane.getByLabel("Item of round", { exact: true }).inputValue()).toBe("1");
+    expect(await arrived(world.boards, "POST")).toHaveLength(1);
+    await bar.getByRole("button", { name: "Change a value" }).click();
+    await bar.getByLabel("Path of a value").fill("steps.huts.nothing");
+    await bar.getByLabel("New value").fill("7");
+    await page.keyboard.press("Enter");
+    await bar.getByText("steps.huts.nothing = 7").waitFor();
+    await bar.getByLabel("Path of a value").fill("steps.huts.status");
+    await bar.getByLabel("New value").fill("299");
+    await page.keyboard.press("Enter");
+    await page.keyboard.press("Shift+F10");
+    await bar.getByText("before round[2]/post").waitFor();
+    await until(async () => (await arrived(world.boards, "POST")).length === 2, "the second went out");
+    expect(JSON.stringify((await arrived(world.boards, "POST")).at(-1))).toContain(", 299");
+    // Only where a condition holds: the next test passes the others.
+    await page.keyboard.press("Control+F10");
+    await bar.waitFor({ state: "detached" });
+    await at.step("round").getByText("succeeded").waitFor();
+    await at.step("post").click({ button: "left" });
+    await page.getByRole("button", { name: "More for post" }).click();
+    await page.getByText("Pause before it: when …").click();
+    const box = page.getByRole("form", { name: "Pause before post" });
+    await box.getByRole("textbox", { name: "Only where" }).click();
+    await page.keyboard.type('hut.id == "corrie"');
+    await box.getByRole("button", { name: "Set the breakpoint" }).click();
+    await page.getByRole("button", { name: 'Tests pause before post, where hut.id == "corrie"' }).waitFor();
+    await page.keyboard.press("Shift+F9");
+    await bar.getByText('before round[2]/post, since hut.id == "corrie" is true').waitFor();
+    await bar.getByRole("button", { name: "Stop" }).click();
+    await bar.waitFor({ state: "detached" });
+    const { text } = await world.client.call(routes.workflow, { params: { name: "paused" } });
+    expect(text).not.toContain("corrie");
+  });
+
+  it("keys, kinds, operations and credentials are completed in the text", async () => {
+    await page.getByRole("button", { name: "Text", exact: true }).click();
+    await page.getByLabel("The workflow file").click();
+    await page.keyboard.press("Control+End");
+    const take = async (typed: string, label: string): Promise<void> => {
+      await page.keyboard.type(typed);
+      await page.locator(".cm-tooltip-autocomplete li", { hasText: label }).first().click();
+    };
+    await page.keyboard.type("  - step: more\n");
+    await take("oper", "operation");
+    await take("stays.searchG", "stays.searchGuests");
+    await page.keyboard.press("Enter");
+    await take("usi", "using");
+    await take("stays-", "stays-key");
+    await page.keyboard.press("Enter");
+    await take("para", "parameters");
+    await page.keyboard.type("{ ");
+    await take("ema", "email");
+    await page.keyboard.type("a@huts.example }");
+    await at.saved();
+    expect((await draft("paused")).steps.at(-1)).toEqual({
+      step: "more",
+      operation: "stays.searchGuests",
+      using: "stays-key",
+      parameters: { email: "a@huts.example" },
+    });
+  });
+});
