@@ -169,4 +169,36 @@ steps:
       parameters: { email: "a@huts.example" },
     });
   });
+
+  it("says what happens to a call in plain words, in how many places the draft differs, and shows lists as tables", async () => {
+    await page.goto(`${world.url}/workflows/paused`);
+    await page.getByText("Draft, differs from version 1: 1 change").waitFor();
+    await at.click(at.step("huts"));
+    await at.pane.getByText("Retries, pages, time limits").click();
+    await at.pane.getByText(/^Tries again after 1 s, 2 s and 4 s .*, when no response comes/).waitFor();
+    await at.pane.getByRole("button", { name: "Send now" }).click();
+    await at.pane.getByRole("button", { name: "Table", exact: true }).click();
+    await at.pane
+      .getByRole("table", { name: "items" })
+      .getByRole("cell", { name: "corrie", exact: true })
+      .waitFor();
+    await at.pane.getByRole("button", { name: "Raw", exact: true }).last().click();
+    await at.pane.getByText('"name": "Corrie"').waitFor();
+  });
+
+  it("a copy of a workflow shows what it is tied to, and takes another in its place", async () => {
+    await page.goto(`${world.url}/add-workflow`);
+    await page.getByRole("radio", { name: /From a workflow/ }).click();
+    await page.locator("main").getByRole("combobox", { name: "Workflow to copy" }).click();
+    await page.getByRole("option", { name: /\(paused\)/ }).click();
+    const ties = page.getByRole("table", { name: "What the copy is tied to" });
+    await ties.getByText("boards-bot").first().waitFor();
+    await ties.getByRole("combobox", { name: "Instead of credential boards-bot" }).fill("stays-key");
+    await page.keyboard.press("Tab");
+    await at.begin("copied", "A copy");
+    const { text } = await world.client.call(routes.workflow, { params: { name: "copied" } });
+    expect(text).toContain("name: copied");
+    expect(text).not.toContain("boards-bot");
+    expect(text.match(/using: stays-key/g)).toHaveLength(3);
+  });
 });

@@ -92,6 +92,8 @@ export const vuetify = createVuetify({
     VTextarea: field,
     VSelect: field,
     VCombobox: field,
+    VAutocomplete: field,
+    VFileInput: field,
     VCard: { variant: "flat", rounded: "md", border: true },
     VAlert: { variant: "tonal", density: "compact", rounded: "sm" },
   },

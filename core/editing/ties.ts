@@ -1,8 +1,9 @@
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { fieldAt } from "../workflows/fields.js";
-import { valueOfText } from "../workflows/edit.js";
+import { setField, valueOfText } from "../workflows/edit.js";
 import { innerLists } from "../workflows/nested.js";
+import { replaceConstant, replaceNamed } from "../workflows/rename.js";
 import { readsBelow } from "./reads.js";
 import { stepsOf } from "./steps.js";
 
@@ -45,6 +46,24 @@ export function tiesOf(text: string): Tie[] {
     look(own, path, String(step["step"]));
   }
   return [...found.values()];
+}
+
+/**
+ * Puts another in the place of what a workflow is tied to, wherever the file names it. All else stays byte for byte.
+ * @throws CannotEdit if the file cannot be read, or the new name cannot be one
+ */
+export function retied(text: string, { kind, name, steps }: Tie, to: string): string {
+  switch (kind) {
+    case "constant":
+      return replaceConstant(text, name, to);
+    case "webhook":
+      return steps.reduce(
+        (made, trigger) => setField(made, ["triggers", trigger, "webhook", "path"], to),
+        text,
+      );
+    default:
+      return replaceNamed(text, kind, name, to);
+  }
 }
 
 function namesBelow(value: Json, at: Path): { at: Path; name: string }[] {

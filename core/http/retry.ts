@@ -58,6 +58,11 @@ export function worthRepeating(result: AttemptResult, effect: Effect, safe: bool
   );
 }
 
+/** Whether sending a call twice is known to do no harm: by its effect, its key, or because its step says so. */
+export function isSafeToRepeat(effect: Effect, call: { idempotency?: unknown; ifUnsure: string }): boolean {
+  return effect !== "writes" || call.idempotency !== undefined || call.ifUnsure === "repeat";
+}
+
 export type NextWait = { wait: number; told: boolean } | { giveUp: "spent" | "told-to-wait"; asked?: number };
 
 /**

@@ -62,15 +62,34 @@ export function renameFunction(text: string, from: string, to: string): string {
 }
 
 /**
- * Renames an operation wherever the file calls it. All else stays byte for byte.
+ * Puts another constant in the place of one, wherever an expression of the file reads it. All else stays byte for byte.
+ * @throws CannotEdit if the file or one of its expressions cannot be read, or the new name cannot be one
+ */
+export function replaceConstant(text: string, from: string, to: string): string {
+  if (!stepName.test(to)) throw new CannotEdit(`"${to}" cannot be a name: letters, digits and _ only.`);
+  const value = new Source(text).value();
+  if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
+  const { edits } = rewritten(text, value, (tree, source, offset) =>
+    heads(tree, source, offset, "constants", from, to),
+  );
+  return applied(text, edits);
+}
+
+/**
+ * Puts another operation, credential or workflow in the place of one, wherever the file names it. All else stays byte for byte.
  * @param from as the file names it: `stays.searchGuests`
  * @throws CannotEdit if the file cannot be read
  */
-export function renameOperation(text: string, from: string, to: string): string {
+export function replaceNamed(
+  text: string,
+  kind: "operation" | "credential" | "workflow",
+  from: string,
+  to: string,
+): string {
   const value = new Source(text).value();
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   const root = parsed(text);
-  const called = texts(value, []).filter((one) => one.value === from && fieldAt(one.path) === "operation");
+  const called = texts(value, []).filter((one) => one.value === from && fieldAt(one.path) === kind);
   return applied(
     text,
     called.map(({ path }) => {

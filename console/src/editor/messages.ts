@@ -73,8 +73,14 @@ export interface Asked {
     ask: { text: string; line: number; kind: "expression" | "template"; code: string; at: number };
     answer: Completed;
   };
-  /** The steps, inputs and variables that can be read at a line, and samples of them: expressions see those where a run has none. */
-  scope: { ask: { text: string; line: number }; answer: { names: string[]; samples: JsonObject } };
+  /**
+   * The steps, inputs and variables that can be read at a line, and samples of them: expressions see those where a run has none. Of a
+   * call, what will happen when it does not succeed at once, in sentences.
+   */
+  scope: {
+    ask: { text: string; line: number };
+    answer: { names: string[]; samples: JsonObject; words: string[] };
+  };
   /** The values of a run, as JSON: expressions are worked out on them from now on. */
   values: { ask: { json: string }; answer: null };
   /** The items of the loops around a line, the outermost first: expressions see them from now on. */

@@ -15,6 +15,8 @@ export interface LineScope {
   values: ComputedRef<JsonObject>;
   /** The values of a step, as `steps.<name>` reads them. */
   valueOf: (step: string) => Json | undefined;
+  /** What will happen when the call of the line does not succeed at once, in sentences. */
+  words: ShallowRef<readonly string[]>;
   /** Whether they are a sample. */
   isSample: (step: string) => boolean;
 }
@@ -26,6 +28,7 @@ export function useLineScope(
 ): LineScope {
   const names = shallowRef<ReadonlySet<string>>(new Set());
   const samples = shallowRef<JsonObject>({});
+  const words = shallowRef<readonly string[]>([]);
   let asked = 0;
   watch(
     [line, document.problems],
@@ -37,6 +40,7 @@ export function useLineScope(
           : undefined;
       if (mine !== asked) return;
       names.value = new Set(found?.names);
+      words.value = found?.words ?? [];
       if (found) samples.value = found.samples;
     },
     { immediate: true },
@@ -49,6 +53,7 @@ export function useLineScope(
   return {
     names,
     samples,
+    words,
     values: all,
     valueOf: (step) => stepsOf(all.value)[step],
     isSample: (step) => step in stepsOf(samples.value) && !(step in stepsOf(values.scope.value)),

@@ -6,6 +6,7 @@ import type { WorkflowDocument } from "./document.js";
 import type { Pause } from "./pause.js";
 import type { LineScope } from "./scope.js";
 import type { Testing } from "./testing.js";
+import type { InForce } from "./in-force.js";
 import type { Loops } from "./loops.js";
 import type { RunValues } from "./values.js";
 
@@ -23,6 +24,7 @@ export interface EditorSession {
   loops: Loops;
   breakpoints: Breakpoints;
   pause: Pause;
+  inForce: InForce;
   catalogue: ShallowRef<CatalogueView>;
   /** The line of the outline that the exchange shows. */
   chosen: Ref<string>;

@@ -1,5 +1,6 @@
 import {
   addStep,
+  callWordsAt,
   CannotEdit,
   compile,
   complete,
@@ -157,7 +158,12 @@ async function scope({ text, line }: { text: string; line: number }): Promise<As
     if (name === "steps") for (const step of shape.fields?.names() ?? []) names.push(`steps.${step}`);
   }
   samples = samplesOf(known, valueIn(text), catalogue);
-  return { names, samples: sendable(samples) as JsonObject };
+  const words = callWordsAt(
+    read.partial?.steps ?? [],
+    line,
+    (api, id) => catalogue.operations(api)?.find((operation) => operation.id === id)?.effect,
+  );
+  return { names, samples: sendable(samples) as JsonObject, words };
 }
 
 let values: JsonObject = {};

@@ -6,11 +6,14 @@ import {
   newTrigger,
   newWorkflow,
   readPasted,
+  retied,
   setField,
   stepOfOperation,
   stepOfRequest,
+  tiesOf,
   understandPasted,
   type JsonObject,
+  type Tie,
   type TriggerKind,
 } from "@copper-kettle/core";
 import {
@@ -27,6 +30,7 @@ import { api, sentence } from "../api.js";
 import { describedOperation } from "../editor/offers.js";
 import { useCatalogue } from "../logic/known.js";
 import { faultOfName, proposedName } from "../logic/names.js";
+import TiesTable from "../parts/workflow/TiesTable.vue";
 import PageHead from "../parts/shared/PageHead.vue";
 
 /** A new workflow: one thing is asked, how it begins. */
@@ -86,6 +90,26 @@ const operations = computed(() =>
     })),
   ),
 );
+/** The workflow that is copied, and what it is tied to. */
+const exampleText = ref("");
+const instead = ref<Record<string, string>>({});
+const ties = ref<Tie[]>([]);
+watch(example, async (copied) => {
+  fault.value = "";
+  [exampleText.value, ties.value, instead.value] = ["", [], {}];
+  if (copied === null) return;
+  try {
+    const { text } = await api.call(routes.workflow, { params: { name: copied } });
+    if (example.value !== copied) return;
+    ties.value = tiesOf(text);
+    exampleText.value = text;
+    // No two workflows have one address.
+    for (const { kind, name: path } of ties.value)
+      if (kind === "webhook") instead.value[`webhook ${path}`] = `${path}-copy`;
+  } catch (error) {
+    fault.value = sentence(error);
+  }
+});
 const nameFault = computed(
   () =>
     faultOfName(name.value) ??
@@ -115,8 +139,11 @@ async function textOf(): Promise<string> {
       steps,
     });
   if (way.value === "example") {
-    const found = await api.call(routes.workflow, { params: { name: String(example.value) } });
-    const renamed = setField(found.text, ["name"], name.value);
+    const copied = ties.value.reduce((text, tie) => {
+      const to = instead.value[`${tie.kind} ${tie.name}`]?.trim();
+      return to === undefined || to === "" || to === tie.name ? text : retied(text, tie, to);
+    }, exampleText.value);
+    const renamed = setField(copied, ["name"], name.value);
     return title.value === "" ? renamed : setField(renamed, ["title"], title.value);
   }
   if (operation.value !== null && (way.value === "operation" || way.value === "poll")) {
@@ -147,7 +174,7 @@ const isReady = computed(
     (way.value !== "operation" || operation.value !== null) &&
     (way.value !== "poll" || operation.value !== null) &&
     (way.value !== "paste" || pasted.value.trim() !== "") &&
-    (way.value !== "example" || example.value !== null),
+    (way.value !== "example" || exampleText.value !== ""),
 );
 async function make(): Promise<void> {
   fault.value = "";
@@ -214,6 +241,12 @@ async function make(): Promise<void> {
             }))
           "
           label="Workflow to copy"
+        />
+        <TiesTable
+          v-if="way === 'example' && ties.length > 0"
+          v-model="instead"
+          :ties="ties"
+          :catalogue="catalogue"
         />
         <v-text-field v-model="title" label="Title" placeholder="Greet a guest" autocomplete="off" />
         <v-text-field

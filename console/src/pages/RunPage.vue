@@ -175,7 +175,12 @@ function again(step = ""): void {
             <v-btn @click="stop('after-step')">Stop after the step</v-btn>
             <v-btn color="error" @click="stop('now')">Stop now</v-btn>
           </template>
-          <v-btn @click="again()">Run again</v-btn>
+          <v-btn
+            :color="active ? undefined : 'primary'"
+            :variant="active ? undefined : 'flat'"
+            @click="again()"
+            >Run again</v-btn
+          >
           <v-btn v-if="lastGood" :to="`/runs/${run.id}/compare/${lastGood}`"
             >Compare with the last good run</v-btn
           >

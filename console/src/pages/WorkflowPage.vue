@@ -4,6 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { api } from "../api.js";
 import { useBreakpoints } from "../editor/breakpoints.js";
 import { useDocument } from "../editor/document.js";
+import { useInForce } from "../editor/in-force.js";
 import { useLoops } from "../editor/loops.js";
 import { usePause } from "../editor/pause.js";
 import { useLineScope } from "../editor/scope.js";
@@ -50,6 +51,7 @@ provideSession({
   loops,
   breakpoints,
   pause,
+  inForce: useInForce(draft),
   catalogue,
   chosen,
   line,

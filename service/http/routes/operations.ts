@@ -18,7 +18,7 @@ import {
   printJson,
   rawOperation,
   isMethod,
-  renameOperation,
+  replaceNamed,
   renderTemplate,
   type FoundSecret,
   type UnderstoodRequest,
@@ -227,7 +227,7 @@ async function renamedInDrafts(
   for (const row of await workflows.all()) {
     try {
       const text = await workflows.text(row.draft);
-      const made = renameOperation(text, from, to);
+      const made = replaceNamed(text, "operation", from, to);
       if (made === text) continue;
       await workflows.push(row.name, made, row.revision);
       changed.push(row.name);

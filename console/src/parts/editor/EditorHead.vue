@@ -7,15 +7,20 @@ import KeysHelp from "./KeysHelp.vue";
 
 /** The head line of the editor: what state the draft is in, what is wrong with it, test and publish. */
 const emit = defineEmits<{ problem: []; publish: [] }>();
-const { document, testing } = useSession();
+const { document, testing, inForce } = useSession();
 const keys = ref(false);
 const workflow = computed(() => document.workflow.value);
+/** In how many places. */
+const changes = computed(() => {
+  const count = inForce.changes.value;
+  return count ? `: ${count} change${count === 1 ? "" : "s"}` : "";
+});
 const standing = computed(() => {
   const found = workflow.value;
   if (!found) return "";
   if (found.published === null) return "Draft, not published";
   return found.draft || document.saving.value !== "saved"
-    ? `Draft, differs from version ${found.published}`
+    ? `Draft, differs from version ${found.published}${changes.value}`
     : `Version ${found.published} is in force`;
 });
 const saved = computed(() => {

@@ -29,7 +29,7 @@ import ValuesEditor from "./ValuesEditor.vue";
 
 /** What is chosen in the outline, laid out to be edited: a step as what it sends, a trigger, or the file itself. */
 const session = useSession();
-const { document, line, showsValues } = session;
+const { document, line, showsValues, scope } = session;
 const value = computed<JsonObject>(() => {
   const found = line.value && document.valueAt(line.value.path);
   return isObject(found ?? null) ? (found as JsonObject) : {};
@@ -191,6 +191,9 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
         }}</b>
         <span class="dim ml-2">{{ foldedWords }}</span>
       </summary>
+      <ul v-if="scope.words.value.length > 0" class="words">
+        <li v-for="sentence in scope.words.value" :key="sentence">{{ sentence }}</li>
+      </ul>
       <div class="form">
         <FieldRow
           v-for="field in folded.filter(isThere)"
@@ -256,6 +259,10 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
+}
+.words {
+  padding: 0 12px 4px 30px;
+  color: var(--dim);
 }
 summary {
   padding: 8px 12px;

@@ -81,11 +81,10 @@ const wrappers = [
       }"
       tabindex="-1"
       :aria-pressed="breakpoint !== undefined"
-      :aria-label="pauses"
       :title="pauses"
       @click.stop="toggleBreakpoint"
     >
-      {{ isPausedHere ? "▶" : "" }}{{ line.line }}
+      {{ isPausedHere ? "▶" : "" }}{{ line.line }}<span class="heard">: {{ pauses }}</span>
     </button>
     <span v-else class="number mono">{{ line.line }}</span>
     <span class="indent" :style="{ width: `${line.depth * 18}px` }" />

@@ -1,35 +1,23 @@
 <script setup lang="ts">
 import { routes } from "@copper-kettle/contract";
 import { createTwoFilesPatch } from "diff";
-import { computed, onMounted, ref } from "vue";
+import { computed, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { useSession } from "../../editor/session.js";
 import PatchView from "../shared/PatchView.vue";
 
 /** What publishing changes, before it is done. */
 const emit = defineEmits<{ close: []; published: [notes: string[]] }>();
-const { document } = useSession();
-const before = ref<string>();
+const { document, inForce } = useSession();
 const fault = ref("");
 const busy = ref(false);
 const params = { name: document.name };
 const patch = computed(() =>
-  before.value === undefined
+  inForce.text.value === undefined
     ? ""
-    : createTwoFilesPatch("in force", "draft", before.value, document.text.value),
+    : createTwoFilesPatch("in force", "draft", inForce.text.value, document.text.value),
 );
-const isSame = computed(() => before.value === document.text.value);
-onMounted(async () => {
-  const version = document.workflow.value?.published;
-  try {
-    before.value =
-      version === null || version === undefined
-        ? ""
-        : (await api.call(routes.workflow, { params, query: { version } })).text;
-  } catch (error) {
-    fault.value = sentence(error);
-  }
-});
+const isSame = computed(() => inForce.text.value === document.text.value);
 async function publish(): Promise<void> {
   busy.value = true;
   fault.value = "";
@@ -56,9 +44,9 @@ async function publish(): Promise<void> {
           : `What changes to version ${document.workflow.value?.published}`
       }}
     </h2>
-    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-alert v-if="fault || inForce.fault.value" type="error">{{ fault || inForce.fault.value }}</v-alert>
     <p v-if="isSame" class="dim">Nothing: the draft is what is in force.</p>
-    <PatchView v-else-if="before !== undefined" :patch="patch" />
+    <PatchView v-else-if="inForce.text.value !== undefined" :patch="patch" />
     <div class="d-flex ga-2">
       <v-btn color="primary" variant="flat" :loading="busy" :disabled="isSame" @click="publish"
         >Publish</v-btn

@@ -43,6 +43,8 @@ function jump(): void {
   page.value = Math.floor(all.value.findIndex((cell) => cell.index === index) / perPage);
   if (props.chosen !== index) emit("choose", index);
 }
+/** Few items have their numbers on them. */
+const isNumbered = computed(() => all.value.length <= 60);
 const shownCount = (count: number): string => count.toLocaleString("en");
 </script>
 
@@ -76,11 +78,13 @@ const shownCount = (count: number): string => count.toLocaleString("en");
         :key="cell.index"
         type="button"
         class="cell"
-        :class="[cell.state, { chosen: chosen === cell.index }]"
+        :class="[cell.state, { chosen: chosen === cell.index, numbered: isNumbered }]"
         :aria-label="`Item ${cell.index}: ${cell.state}`"
         :title="`Item ${cell.index}: ${cell.state}`"
         @click="emit('choose', cell.index)"
-      />
+      >
+        {{ isNumbered ? cell.index : "" }}
+      </button>
     </div>
   </div>
 </template>
@@ -115,6 +119,25 @@ const shownCount = (count: number): string => count.toLocaleString("en");
   height: 12px;
   border-radius: 2px;
   background: rgb(var(--v-theme-info));
+}
+.cell.numbered {
+  width: auto;
+  min-width: 20px;
+  height: 18px;
+  padding: 0 3px;
+  font-size: 0.75rem;
+  line-height: 18px;
+  color: rgb(var(--v-theme-on-success));
+}
+.cell.numbered.failed,
+.cell.numbered.unsure {
+  clip-path: none;
+}
+.cell.numbered.waiting {
+  color: inherit;
+  background: none;
+  outline: 1px dashed var(--dim);
+  outline-offset: -1px;
 }
 .cell.succeeded {
   background: rgb(var(--v-theme-success));

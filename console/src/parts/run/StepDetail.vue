@@ -44,12 +44,22 @@ const left = computed(
     ),
 );
 const ended = computed(() => props.row.ended !== undefined);
+/** Waits for something before it is sent for the first time. */
+const isBefore = computed(
+  () =>
+    !ended.value &&
+    !left.value &&
+    props.row.attempts.length === 0 &&
+    !props.row.segments.some(({ kind }) => kind === "sending"),
+);
 const heading = computed(() => {
   if (attempt.value?.pretended) return "Request, as it would have been sent";
+  if (isBefore.value) return "Request, as it will be sent";
   return ended.value && !left.value ? "Request, which was not sent" : "Request, as it was sent";
 });
 const noResponse = computed(() => {
   if (props.row.unsure) return "No response came.";
+  if (isBefore.value) return "Nothing was sent yet.";
   return ended.value ? "Nothing was sent, so there is no response." : "No response yet.";
 });
 const decisions: Record<string, string> = {

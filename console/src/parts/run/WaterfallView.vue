@@ -61,6 +61,40 @@ function paint(segment: Segment): string {
 function length(segment: Segment): string {
   return `${segment.label}, ${printForPeople((segment.to ?? end.value) - segment.from)}`;
 }
+/** What each bar means, of those that are there. */
+const meanings: [kind: string, words: string][] = [
+  ["good", "responded"],
+  ["bad", "failed, or no response"],
+  ["going", "is being sent"],
+  ["backing-off", "waits"],
+  ["inside", "its steps run"],
+];
+const legend = computed(() => {
+  const kinds = new Set(
+    lines.value.flatMap(({ row }) =>
+      row.segments.length === 0 ? ["inside"] : row.segments.map((segment) => kindOf(paint(segment))),
+    ),
+  );
+  return meanings.filter(([kind]) => kinds.has(kind));
+});
+/** All waits look alike: each says why where one points at it, and the longest in its line. */
+const kindOf = (painted: string): string =>
+  ["wait", "rate-limit", "backing-off"].includes(painted) ? "backing-off" : painted;
+/** How long a step took, and for what it waited longest. */
+function words(row: Row): string {
+  const took = printForPeople((row.to ?? end.value) - row.from);
+  const lengthOf = ({ from, to }: Segment): number => (to ?? end.value) - from;
+  const waits = row.segments.filter((segment) => kindOf(paint(segment)) === "backing-off");
+  const longest = waits.sort((a, b) => lengthOf(b) - lengthOf(a))[0];
+  return longest && lengthOf(longest) * 5 > span.value ? `${took} · ${longest.label}` : took;
+}
+/** Behind the bar, or in front of it where that has more room. */
+function beside(row: Row): Record<string, string> {
+  const [left, right] = [place(row.from), place(row.to ?? end.value)];
+  return 100 - right >= left
+    ? { left: `calc(${right}% + 8px)`, maxWidth: `calc(${100 - right}% - 8px)` }
+    : { right: `calc(${100 - left}% + 8px)`, maxWidth: `calc(${left}% - 8px)` };
+}
 function showItem(path: string, index: number): void {
   const next = { ...shownItem.value };
   if (next[path] === index) delete next[path];
@@ -118,6 +152,7 @@ function move(event: KeyboardEvent, index: number, by: number): void {
           :style="bar(segment)"
           :title="length(segment)"
         />
+        <span class="took dim" :style="beside(row)">{{ words(row) }}</span>
       </div>
       <LoopItems
         v-if="row.items.size > 0"
@@ -129,6 +164,11 @@ function move(event: KeyboardEvent, index: number, by: number): void {
       />
     </div>
   </div>
+  <p v-if="legend.length > 0" class="legend dim">
+    <span v-for="[kind, what] in legend" :key="kind"
+      ><span class="bar sample" :class="kind" aria-hidden="true" />{{ what }}</span
+    >
+  </p>
 </template>
 
 <style scoped>
@@ -185,6 +225,32 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   height: 10px;
   border-radius: 2px;
   background: rgb(var(--v-theme-info));
+}
+.took {
+  position: absolute;
+  top: 0;
+  line-height: 16px;
+  font-size: 0.75rem;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 14px;
+  padding: 8px 8px 2px;
+  font-size: 0.8125rem;
+}
+.legend > span {
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+}
+.bar.sample {
+  position: static;
+  display: inline-block;
+  width: 18px;
 }
 .bar.good {
   background: rgb(var(--v-theme-success));

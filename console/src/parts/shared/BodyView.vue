@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { parseJson, type Json } from "@copper-kettle/core";
-import { computed } from "vue";
+import { parseJson, printJson, type Json } from "@copper-kettle/core";
+import { computed, ref } from "vue";
+import { bodyView, likeObjects } from "../../logic/like-objects.js";
 import JsonTree from "./JsonTree.vue";
 
-/** A body: JSON as a tree, also where it comes as text; all else as text. */
+/** A body: JSON as a tree, as a table where it holds a list of like objects, or as it is written; all else as text. */
 /** `body` is a Json; declared as unknown, since an empty text would else be taken for true. */
 const props = defineProps<{ body: unknown; asText?: boolean }>();
 const value = computed<Json | undefined>(() => {
@@ -15,12 +16,73 @@ const value = computed<Json | undefined>(() => {
     return props.body;
   }
 });
+const list = computed(() => likeObjects(value.value));
+const view = computed({
+  get: () => (bodyView.value === "table" && !list.value ? "tree" : bodyView.value),
+  set: (chosen) => (bodyView.value = chosen),
+});
+const most = ref(100);
+/** Longer texts are cut: a page does not show megabytes. */
+const longest = 200_000;
+const raw = computed(() => {
+  if (view.value !== "raw" || value.value === undefined) return "";
+  const text = printJson(value.value, 2);
+  return text.length > longest
+    ? `${text.slice(0, longest)}\n… ${text.length - longest} characters more`
+    : text;
+});
+const cell = (one: Json | undefined): string => {
+  const text = one === undefined ? "" : typeof one === "string" ? one : printJson(one);
+  return text.length > 60 ? `${text.slice(0, 59)}…` : text;
+};
+const views = computed(() => [
+  { value: "tree" as const, title: "Tree" },
+  ...(list.value ? [{ value: "table" as const, title: "Table" }] : []),
+  { value: "raw" as const, title: "Raw" },
+]);
 </script>
 
 <template>
   <p v-if="value === undefined" class="dim">no body</p>
   <pre v-else-if="typeof value === 'string'" class="mono text">{{ value }}</pre>
-  <JsonTree v-else :value="value" />
+  <div v-else class="view">
+    <div class="views" role="group" aria-label="How the body is shown">
+      <button
+        v-for="one in views"
+        :key="one.value"
+        type="button"
+        :aria-pressed="view === one.value"
+        @click="view = one.value"
+      >
+        {{ one.title }}
+      </button>
+    </div>
+    <pre v-if="view === 'raw'" class="mono text">{{ raw }}</pre>
+    <div v-else-if="view === 'table' && list" class="wide">
+      <table class="lines" :aria-label="list.at === '' ? 'Items' : list.at">
+        <thead>
+          <tr>
+            <th v-for="column in list.columns" :key="column" class="mono">{{ column }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(row, index) in list.rows.slice(0, most)" :key="index">
+            <td
+              v-for="column in list.columns"
+              :key="column"
+              :class="{ 'text-right': typeof row[column] === 'number' }"
+            >
+              {{ cell(row[column]) }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <button v-if="list.rows.length > most" type="button" class="more" @click="most += 500">
+        {{ list.rows.length - most }} more …
+      </button>
+    </div>
+    <JsonTree v-else :value="value" />
+  </div>
 </template>
 
 <style scoped>
@@ -29,5 +91,27 @@ const value = computed<Json | undefined>(() => {
   overflow-wrap: anywhere;
   max-height: 400px;
   overflow: auto;
+}
+.view {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+}
+.views {
+  display: flex;
+  gap: 10px;
+  font-size: 0.8125rem;
+  color: var(--dim);
+}
+.views button[aria-pressed="true"] {
+  color: var(--copper);
+  font-weight: 600;
+}
+.wide {
+  max-height: 400px;
+  overflow: auto;
+}
+.more {
+  text-decoration: underline;
+  color: var(--dim);
 }
 </style>

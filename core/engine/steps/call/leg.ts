@@ -1,3 +1,4 @@
+import { isSafeToRepeat } from "../../../http/retry.js";
 import type { Effect } from "../../../http/effect.js";
 import { RequestRefused, type HttpRequest } from "../../../http/message.js";
 import { asLook, movedTo, type SecretParts } from "../../../http/other-origin.js";
@@ -43,7 +44,7 @@ export function attemptsOf(log: StepLog, leg: number): EntryOf<"attempt">[] {
   return log.attempts.filter((attempt) => (attempt.leg ?? 0) === leg);
 }
 
-/** Whether sending it twice is known to do no harm: by its effect, its key, or because the step says so. */
+/** Whether sending it twice is known to do no harm. */
 export function isSafe(step: ReadyCall, leg: Leg): boolean {
-  return leg.effect !== "writes" || step.idempotency !== undefined || step.ifUnsure === "repeat";
+  return isSafeToRepeat(leg.effect, step);
 }
