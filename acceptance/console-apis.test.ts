@@ -204,7 +204,10 @@ describe("APIs in the console", () => {
     await open("/");
     await page.getByRole("table", { name: "Drift" }).getByText("other type").waitFor();
     await open(`/runs/${run.id}`);
-    await page.locator(".step").filter({ hasText: /^a$/ }).click();
+    await page
+      .locator(".step")
+      .filter({ has: page.getByText("a", { exact: true }) })
+      .click();
     await page.getByText("does not match its schema at id").waitFor();
     await open("/apis/odd");
     await page.getByRole("button", { name: "Clear the list" }).click();

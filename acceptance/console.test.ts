@@ -72,13 +72,13 @@ describe("the console", () => {
     await page.getByLabel(`Item ${index}: succeeded`).click();
     await page
       .locator(".step")
-      .filter({ hasText: /^post$/ })
+      .filter({ has: page.getByText("post", { exact: true }) })
       .waitFor();
     expect(await page.locator(".bar.backing-off").count()).toBeGreaterThan(0);
     expect(await page.locator(".bar.bad").count()).toBeGreaterThan(0);
     await page
       .locator(".step")
-      .filter({ hasText: /^post$/ })
+      .filter({ has: page.getByText("post", { exact: true }) })
       .click();
     await page.getByRole("button", { name: "attempt 1: 429" }).click();
     await page.getByText("retry-after:").waitFor();

@@ -175,7 +175,7 @@ try {
     await page.getByLabel(`Item ${/\[(\d+)\]/.exec(throttled)[1]}: succeeded`).click();
     await page
       .locator(".step")
-      .filter({ hasText: /^post$/ })
+      .filter({ has: page.getByText("post", { exact: true }) })
       .click();
     await shoot(page, name);
   };
