@@ -55,9 +55,8 @@ export function completeFile(text: string, caret: number, names: FileNames): Fil
 
 function keysAt(place: CaretPlace, names: FileNames): FileCompletion[] {
   const { path, maps, hasColon } = place;
-  const own_ = maps.at(-1);
-  const isOwn = own_ !== undefined && own_.path.length === path.length;
-  const there = new Set(isOwn ? keysOf(own_.map) : []);
+  const around = maps.at(-1);
+  const there = new Set(around?.path.length === path.length ? keysOf(around.map) : []);
   const seen = new Set<string>();
   return [...special(place, names), ...keysOfSchemas(place)].flatMap(({ key, detail, help }) => {
     if (there.has(key) || seen.has(key)) return [];

@@ -94,7 +94,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
         more = page.more;
         after = page.entries.at(-1)?.seq ?? after;
       }
-      await readScope(id, () => mine === reading);
+      await readScope(id);
       if (mine !== reading) return;
       waterfall.value = made;
       readOf = id;
@@ -103,7 +103,11 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
       if (mine === reading) fault.value = sentence(error);
     }
   }
-  async function readScope(id: string, isWanted: () => boolean): Promise<void> {
+  let looking = 0;
+  /** Of several that are under way only the last counts: it knows the items that are chosen now. */
+  async function readScope(id: string): Promise<void> {
+    const mine = ++looking;
+    const isWanted = (): boolean => mine === looking && id === chosen.value;
     const at = [...items].map(([loop, index]) => `${loop}[${index}]`).join("/");
     const values = withConstants(await api.call(routes.runScope, { params: { id }, query: { at } }));
     if (!isWanted()) return;
@@ -111,12 +115,10 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     await ask("values", { json: printJson(values) });
     if (isWanted()) scope.value = values;
   }
-  let looking = 0;
   function setItem(loop: string, index: number): void {
     items.set(loop, index);
-    const [id, mine] = [chosen.value, ++looking];
-    if (id === null) return;
-    readScope(id, () => mine === looking && id === chosen.value).catch((error: unknown) => {
+    if (chosen.value === null) return;
+    readScope(chosen.value).catch((error: unknown) => {
       fault.value = sentence(error);
     });
   }

@@ -216,8 +216,12 @@ function rendered(value: Json, scope: ValueMap): Json {
 function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
   const all = mergedScope(samples, values);
   const steps = all["steps"] ?? null;
-  const own_ = response === undefined || !isObject(steps) ? undefined : own(steps, response);
-  const scope = { ...all, ...locals, ...(isObject(own_ ?? null) ? (own_ as JsonObject) : {}) } as ValueMap;
+  const outcome = response === undefined || !isObject(steps) ? undefined : own(steps, response);
+  const scope = {
+    ...all,
+    ...locals,
+    ...(isObject(outcome ?? null) ? (outcome as JsonObject) : {}),
+  } as ValueMap;
   let isRead = false;
   try {
     if (kind === "value") return { value: sendable(rendered(parseJson(code), scope)) };

@@ -32,7 +32,7 @@ defineExpose({ goOn });
 <template>
   <section v-if="pause.at.value" class="card bar" aria-label="Paused">
     <div class="line">
-      <span role="status"><b>Paused</b> {{ pause.at.value.reason.replace(/^Paused /, "") }}</span>
+      <b role="status">{{ pause.at.value.reason }}</b>
       <span class="buttons">
         <v-btn size="small" :disabled="pause.busy.value" title="F10" @click="goOn('step')">Next step</v-btn>
         <v-btn
