@@ -208,7 +208,12 @@ describe("everything that can hold a secret", () => {
         },
       }),
     );
-    const stopped = await done(await start("all", { inputs, options: { breakpoints: ["s"] } }), ["waiting"]);
+    // A condition that names a secret, in the options of the run and in the reason why it waits.
+    const when = `inputs.pin == "${inputs.pin}"`;
+    const stopped = await done(
+      await start("all", { inputs, options: { breakpoints: [{ step: "s", when }] } }),
+      ["waiting"],
+    );
     await world.client.call(routes.continueRun, {
       params: { id: stopped.id },
       body: { set: { "steps.login.body.refresh_token": secret("set") } },

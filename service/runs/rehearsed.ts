@@ -13,11 +13,21 @@ import type { JournalStore } from "../store/journal.js";
 import type { WorkflowStore } from "../store/workflows.js";
 
 /** Of the options of a run what its row shows in the open: how it goes, and nobody's values. */
-export function shownOptions({ fixed, responses: _samples, faults, ...plain }: RunOptions): JsonObject {
+export function shownOptions({
+  fixed,
+  responses: _samples,
+  faults,
+  breakpoints,
+  ...plain
+}: RunOptions): JsonObject {
   return {
     ...(plain as JsonObject),
     ...(fixed ? { fixed: Object.keys(fixed) } : {}),
     ...(faults ? { faults: faults.map(({ step }) => step) } : {}),
+    // A condition may name a secret value; the journal has it masked.
+    ...(breakpoints
+      ? { breakpoints: breakpoints.map((one) => (typeof one === "string" ? one : one.step)) }
+      : {}),
   };
 }
 
