@@ -68,7 +68,7 @@ export const homeRoutes = {
         credentials: z.number(),
         workflows: z.number(),
         published: z.number(),
-        runs: z.number(),
+        runs: z.number().meta({ description: "Counted up to 10,000." }),
       }),
     }),
     status: 200,

@@ -84,4 +84,8 @@ export const bounds = {
   pastedSteps: 100,
   /** Runs that a list counts; it shows those beyond, too. */
   countedRuns: 10_000,
+  /** Time that one search of the runs takes. */
+  scanMillis: 5_000,
+  /** Searches that wait for the one under way. */
+  scansWaiting: 20,
 } as const;

@@ -194,6 +194,8 @@ function serveConsole(app: Express, folder: string): void {
 
 function problems({ log }: Context) {
   return (error: unknown, request: Request, response: Response, _next: NextFunction): void => {
+    // Whoever asked has gone: nobody reads an answer.
+    if (response.destroyed) return;
     let problem = problemOf(error);
     if (!problem) {
       log.error(

@@ -4,6 +4,7 @@ import type { z } from "zod";
 import { CannotRepeat, CredentialMissing, TransportFailure } from "@copper-kettle/core";
 import { BadCredential } from "../credentials/input.js";
 import { DamagedBody, storageFault } from "../store/faults.js";
+import { ScanTooLong } from "../store/scans.js";
 import { PathTaken } from "../store/triggers.js";
 import { BackupFault } from "../upkeep/backup-fault.js";
 import { KeyNotOurs } from "../sealing/sealing.js";
@@ -80,6 +81,13 @@ export function problemOf(error: unknown): HttpProblem | undefined {
     return new HttpProblem(422, "bad-options", "This does not match the workflow", error.message, {
       errors: error.faults,
     });
+  if (error instanceof ScanTooLong)
+    return new HttpProblem(
+      503,
+      "search-too-long",
+      "There is too much to search",
+      `${error.message} Ask for less: one workflow, one state, or a shorter time.`,
+    );
   if (error instanceof BackupFault)
     return new HttpProblem(409, "backup", "The backup cannot be written", error.message);
   if (error instanceof CannotRepeat)

@@ -66,6 +66,15 @@ export function serve<R extends AnyRoute>(
   });
 }
 
+/** Aborted when whoever asked goes away before the response is whole. */
+export function goneOf(response: Response): AbortSignal {
+  const gone = new AbortController();
+  response.once("close", () => {
+    if (!response.writableEnded) gone.abort();
+  });
+  return gone.signal;
+}
+
 const allowed =
   (route: AnyRoute, limit: number) =>
   (request: Request, response: Response, next: NextFunction): void => {

@@ -1,5 +1,6 @@
 import { QueryTypes, Sequelize, Transaction } from "sequelize";
 import sqlite3 from "sqlite3";
+import { Scans } from "./scans.js";
 
 /**
  * What every connection gets, whoever opens it. Nobody moves the log into the database while committing: `Checkpoints`
@@ -31,7 +32,7 @@ class Database extends sqlite3.Database {
 
 /**
  * The database. Every write goes through the one writer's connection. Short reads have a connection of their own, and so
- * have Sequelize's, of lists and of scans: one statement of a connection goes at a time, and a long one must not hold up
+ * have Sequelize's, of lists, and scans: one statement of a connection goes at a time, and a long one must not hold up
  * what runs need.
  */
 export interface Store {
@@ -41,6 +42,8 @@ export interface Store {
   connection: sqlite3.Database;
   /** The connection of short reads. */
   reading: sqlite3.Database;
+  /** Reads that no index serves. */
+  scans: Scans;
   /** Stands for the writer's connection where Sequelize wants a transaction; BEGIN and COMMIT are the writer's own. */
   writing: Transaction;
   close(): Promise<void>;
@@ -49,7 +52,9 @@ export interface Store {
 export async function openDatabase(file: string): Promise<Store> {
   const connection = await opened(file, form);
   await exec(connection, pragmas + writerPragmas);
-  const reading = await opened(file, `${pragmas} PRAGMA query_only=ON;`);
+  const onlyReads = `${pragmas} PRAGMA query_only=ON;`;
+  const reading = await opened(file, onlyReads);
+  const scanning = await opened(file, onlyReads);
   const sequelize = new Sequelize({
     dialect: "sqlite",
     dialectModule: { ...sqlite3, Database },
@@ -63,10 +68,12 @@ export async function openDatabase(file: string): Promise<Store> {
     sequelize,
     connection,
     reading,
+    scans: new Scans(sequelize, scanning),
     writing,
     async close() {
       await sequelize.close();
       await closed(reading);
+      await closed(scanning);
       await closed(connection);
     },
   };

@@ -1,4 +1,4 @@
-import { literal, Op, where as whereValue, type Order, type WhereOptions } from "sequelize";
+import { literal, Op, where as whereValue, type Order, type Transaction, type WhereOptions } from "sequelize";
 import { select, selectList, type Store } from "./database.js";
 import { RunRow, type RunRecord } from "./models.js";
 import type { Woken } from "./waits.js";
@@ -91,25 +91,47 @@ export class RunStore {
     return new Map(rows.map(({ id, workflow }) => [id, workflow]));
   }
 
-  /** The newest first, if no other order is asked for. */
+  /**
+   * The newest first, if no other order is asked for.
+   * @throws ScanTooLong where a text is searched for, or another order asked for, in more runs than there is time for
+   */
   list(
     filter: RunFilter,
     limit: number,
-    { order = "newest", skip = 0 }: { order?: RunOrder; skip?: number } = {},
+    { order = "newest", skip = 0, gone }: { order?: RunOrder; skip?: number; gone?: AbortSignal } = {},
   ): Promise<RunRecord[]> {
     const by = [...orders[order], ["id", order === "oldest" ? "ASC" : "DESC"]] as Order;
-    return RunRow.findAll({ where: whereOf(filter), order: by, limit, offset: skip, raw: true });
+    return this.#read(filter, order, gone, (within) =>
+      RunRow.findAll({ where: whereOf(filter), order: by, limit, offset: skip, raw: true, ...within }),
+    );
   }
 
-  /** How many fit, counted up to a number. */
-  async count(filter: RunFilter, most: number): Promise<number> {
-    const found = await RunRow.findAll({
-      attributes: [[literal("1"), "one"]],
-      where: whereOf(filter),
-      limit: most,
-      raw: true,
-    });
+  /**
+   * How many fit, counted up to a number.
+   * @throws ScanTooLong where there are more runs to look at than there is time for
+   */
+  async count(filter: RunFilter, most: number, gone?: AbortSignal): Promise<number> {
+    const found = await this.#read(filter, "newest", gone, (within) =>
+      RunRow.findAll({
+        attributes: [[literal("1"), "one"]],
+        where: whereOf(filter),
+        limit: most,
+        raw: true,
+        ...within,
+      }),
+    );
     return found.length;
+  }
+
+  /** An index has the order of the newest and the oldest, and every filter but the text. */
+  #read<T>(
+    { text }: RunFilter,
+    order: RunOrder,
+    gone: AbortSignal | undefined,
+    read: (within: { transaction?: Transaction }) => Promise<T>,
+  ): Promise<T> {
+    if (text === undefined && orders[order].length === 0) return read({});
+    return this.store.scans.run((transaction) => read({ transaction }), gone);
   }
 
   /** Those that sleep until a time, the next one first. */

@@ -71,7 +71,7 @@ export function serveHome(app: Express, context: Context): void {
         tries: await context.tries.count(),
         credentials: context.credentials.all().length,
         ...(await context.workflows.counts()),
-        runs: (await runs.counts()).reduce((sum, { count }) => sum + count, 0),
+        runs: await runs.count({}, bounds.countedRuns),
       },
     };
   });

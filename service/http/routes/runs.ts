@@ -20,7 +20,7 @@ import type { RunFilter } from "../../store/runs.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { replied } from "../replies.js";
 import { runDetailView } from "../run-view.js";
-import { answered, serve } from "../serve-route.js";
+import { answered, goneOf, serve } from "../serve-route.js";
 import { requireCredentials } from "./workflows.js";
 
 export function serveRuns(app: Express, context: Context): void {
@@ -56,7 +56,7 @@ export function serveRuns(app: Express, context: Context): void {
     return showRun(context, (await journals.runs.find(started.row.id)) ?? started.row);
   });
 
-  serve(app, routes.listRuns, async ({ query }) => {
+  serve(app, routes.listRuns, async ({ query, response }) => {
     const { workflow, state, before, text, limit, skip, order } = query;
     const event = query.event === undefined ? undefined : await startedBy(query.event);
     if (event === null) return { runs: [], more: false };
@@ -69,9 +69,10 @@ export function serveRuns(app: Express, context: Context): void {
       createdSince: query.since === undefined ? undefined : Date.parse(query.since),
       createdBefore: query.until === undefined ? undefined : Date.parse(query.until),
     };
+    const gone = goneOf(response);
     const [rows, total] = await Promise.all([
-      journals.runs.list(filter, limit + 1, { order, skip }),
-      query.counted === "true" ? journals.runs.count(filter, bounds.countedRuns) : undefined,
+      journals.runs.list(filter, limit + 1, { order, skip, gone }),
+      query.counted === "true" ? journals.runs.count(filter, bounds.countedRuns, gone) : undefined,
     ]);
     return {
       runs: rows.slice(0, limit).map((row) => showRun(context, row)),
