@@ -117,3 +117,13 @@ export async function throughProxy(
     await proxy.close();
   }
 }
+
+/** A run calls the operation that echoes its secrets, and its response becomes a sample. */
+export async function sampleOfRun(world: World): Promise<void> {
+  await world.publish("copper-kettle: 1\nname: sampled\nsteps:\n  - { step: a, operation: pasted.pasted }\n");
+  const { id } = await world.settled((await world.run("sampled")).id);
+  await world.client.call(routes.saveSample, {
+    params: { name: "pasted", id: "pasted", sample: "kept" },
+    body: { call: { run: id, path: "a" } },
+  });
+}

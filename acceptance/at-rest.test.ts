@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { deliveries, throughProxy } from "./at-rest.kit.js";
+import { deliveries, sampleOfRun, throughProxy } from "./at-rest.kit.js";
 import { World } from "./kit.js";
 
 /** Each secret that was made is marked, so that it is found wherever it lies. */
@@ -268,6 +268,7 @@ describe("everything that can hold a secret", () => {
         credential: "from-sample",
       } as never,
     });
+    await sampleOfRun(world);
     await world.client.call(routes.putNotifications, {
       body: {
         mail: {

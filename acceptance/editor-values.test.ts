@@ -81,6 +81,46 @@ describe("values in the editor", () => {
     await at.step("told").getByText("succeeded").waitFor();
   });
 
+  it("a response of a run is saved as a sample, where the run shows it", async () => {
+    const { runs } = await world.client.call(routes.listRuns, { query: { workflow: "picking", limit: 1 } });
+    const back = page.url();
+    await page.goto(`${world.url}/runs/${runs[0]?.id}`);
+    await page.locator(".step").filter({ hasText: "huts" }).first().click();
+    const step = page.getByLabel("Step huts");
+    await step.getByRole("button", { name: "Save as a sample …" }).click();
+    await step.getByLabel("Name of the sample").fill("all huts");
+    await step.getByRole("button", { name: "Save response" }).click();
+    await step.getByText('Saved as "all huts".').waitFor();
+    const { samples } = await world.client.call(routes.listSamples, {
+      params: { name: "stays", id: "listHuts" },
+    });
+    expect(samples).toMatchObject([{ name: "all huts", status: 200 }]);
+    expect(samples[0]?.body).toHaveProperty(["items", 0, "id"], "ashlar");
+    await page.goto(back);
+    await at.step("one").waitFor();
+  });
+
+  it("an expression is taken apart by a key, with what each part gives", async () => {
+    await at.click(at.step("one").getByText("one", { exact: true }).first());
+    await at.field("only-if", "size(steps.huts.body.items) > 3 && hut.id != ''");
+    await at.click(at.pane.getByRole("textbox", { name: "only-if" }));
+    await at.press("Alt+Enter");
+    const parts = at.pane.getByRole("table", { name: "Parts of the expression" });
+    const rows = async () =>
+      (await parts.locator("tr").allInnerTexts()).map((text) => text.replace(/\s+/g, " "));
+    await parts.getByText("hut.id", { exact: true }).waitFor();
+    const [whole, left, size, list] = await rows();
+    expect(whole).toContain('&& hut.id != "" true');
+    expect(left).toBe("size(steps.huts.body.items) > 3 true");
+    expect(size).toMatch(/^size\(steps\.huts\.body\.items\) 12 ./);
+    expect(list).toMatch(/^steps\.huts\.body\.items \[\{"id":"ashlar"/);
+    // What is typed is taken apart at once.
+    await at.code("only-if", "hut.id == 'ashlar'");
+    await parts.getByText('hut.id == "ashlar"', { exact: true }).waitFor();
+    await at.click(at.pane.getByRole("button", { name: "What does this do: only-if" }));
+    await parts.waitFor({ state: "detached" });
+  });
+
   it("a test pauses at breakpoints: the item's values are seen and changed, and it goes on by step and by item", async () => {
     await reset(world.boards);
     await world.publish(`copper-kettle: 1

@@ -61,6 +61,17 @@ describe("expressions, where people use them", () => {
     expect((await eval_(["id", "--data", file])).out).toBe("12345678901234567890\n");
     expect((await eval_(["data[1] + size(data)", "--data", "-"], "[1, 2]")).out).toBe("4\n");
     expect((await eval_(["--template", "no ${id}!", "-d", file])).out).toBe("no 12345678901234567890!\n");
+    const parts = (await eval_(["--parts", "list.map(n, n + 1)[0] > 3", "-d", "-"], '{"list": [1, 2]}')).out;
+    expect(parts.split("\n").map((line) => line.trimEnd().replace(/(\S) {2,}/g, "$1 | "))).toEqual([
+      "PART | GIVES",
+      "list.map(n, n + 1)[0] > 3 | false",
+      "  list.map(n, n + 1)[0] | 2",
+      "    list.map(n, n + 1) | [2,3]",
+      "      list | [1,2]",
+      "      n + 1 | 2 | n is the first",
+      "        n | 1",
+      "",
+    ]);
     const fault = await eval_(["list[0] + idd", "-d", file]);
     expect(fault.code).toBe(2);
     expect(fault.err).toBe('list[0] + idd\n          ^^^\nThere is no "idd" here; did you mean "id"?\n');

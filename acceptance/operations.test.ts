@@ -164,6 +164,7 @@ steps:
     const params = { id: run.id };
     const found = await world.client.call(routes.record, { params, query: { path: "made" } });
     expect(found).toEqual({
+      operation: "hosts.addGuest",
       link: `https://stays.example/desk/guests/${String(run.response?.body)}`,
       readBack: "hosts.getGuest",
     });
@@ -179,10 +180,44 @@ steps:
     expect(gone).toMatchObject({ status: 404, fields: [] });
     expect(gone.failure).not.toBeNull();
     const none = await world.client.call(routes.record, { params, query: { path: "reply" } });
-    expect(none).toEqual({ link: null, readBack: null });
+    expect(none).toEqual({ operation: null, link: null, readBack: null });
     await expect(world.client.call(routes.readBack, { params, body: { path: "reply" } })).rejects.toThrow(
       "has no x-ckettle-read-back",
     );
+  });
+
+  it("have the response to a call of a run as a sample, on the command line, too; none where none came", async () => {
+    const run = await welcome({ email: "sample@huts.example" });
+    const keep = (path: string, id = "addGuest", of = run.id) =>
+      world.client.call(routes.saveSample, {
+        params: { name: "hosts", id, sample: "of a run" },
+        body: { call: { run: of, path }, shape: "leave" },
+      });
+    expect((await keep("made")).sample).toMatchObject({
+      status: 201,
+      body: { id: run.response?.body },
+      given: { request: { method: "POST", body: { email: "sample@huts.example" } } },
+    });
+    const said = await world.ckettle(["run", "save-sample", run.id, "made", "by hand", "--shape", "leave"]);
+    expect(said.err).toBe('Saved as the sample "by hand"; the document was not changed.\n');
+    expect((await world.ckettle(["api", "samples", "hosts.addGuest"])).out).toMatch(/by hand +201/);
+    const none = { problem: { type: "urn:copper-kettle:problem:no-response" } };
+    await expect(keep("reply")).rejects.toMatchObject(none);
+    await expect(keep("made", "getGuest")).rejects.toMatchObject(none);
+    const simulated = await world.client.call(routes.startRun, {
+      params: { name: run.workflow },
+      body: {
+        inputs: { email: "x@huts.example" },
+        draft: true,
+        options: { faults: [{ step: "made", times: 1, status: 404, body: null }] },
+      },
+    });
+    await world.settled(simulated.id);
+    await expect(keep("made", "addGuest", simulated.id)).rejects.toMatchObject(none);
+    expect(await world.ckettle(["run", "save-sample", run.id, "reply", "x"])).toMatchObject({
+      code: 2,
+      err: expect.stringContaining("has no response of an operation") as string,
+    });
   });
 
   it("take the address of a page for the id in it", async () => {

@@ -32,6 +32,8 @@ export {
   stepOfLine,
   stepOfOperation,
   tiesOf,
+  unfold,
+  unfoldTemplate,
   triggerKinds,
   valueAt,
   valueOfText,

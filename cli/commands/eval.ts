@@ -1,17 +1,19 @@
 import { routes } from "@copper-kettle/contract";
 import {
+  briefJson,
   isObject,
   parseJson,
   printJson,
   type ExpressionError,
   type Json,
+  type Part,
   type ValueMap,
 } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { randomUUID } from "node:crypto";
 import { existsSync, statSync } from "node:fs";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { show } from "../output.js";
+import { show, table } from "../output.js";
 import { readText } from "./workflow.js";
 
 /** Evaluates an expression on data at hand, or on the values of a run; needs no service for a file. */
@@ -26,10 +28,11 @@ export function addEval(program: Command): void {
     )
     .option("--run <id>", "the values of a run, secrets masked")
     .option("--template", "the argument is a text with ${…} parts")
+    .option("--parts", "show each part of the expression with what it gives; loops for their first item")
     .action(
       async (
         text: string,
-        options: { data?: string; run?: string; template?: boolean },
+        options: { data?: string; run?: string; template?: boolean; parts?: boolean },
         command: Command,
       ) => {
         const globals = globalsOf(command);
@@ -45,6 +48,11 @@ export function addEval(program: Command): void {
         const language = await import("../language.js");
         const surroundings = { now: () => Date.now(), uuid: () => randomUUID() };
         try {
+          if (options.parts) {
+            const unfold = options.template ? language.unfoldTemplate : language.unfold;
+            const parts = unfold(text, scope, surroundings);
+            return show(globals, parts as never, () => partsTable(parts));
+          }
           const result = options.template
             ? language.renderTemplate(language.parseTemplate(text), scope, surroundings)
             : language.evaluateToJson(language.compile(text), scope, surroundings);
@@ -57,6 +65,18 @@ export function addEval(program: Command): void {
         }
       },
     );
+}
+
+function partsTable(parts: readonly Part[]): string {
+  return table(
+    ["PART", "GIVES", ""],
+    parts.map(({ text, depth, value, fault, first, unused }) => [
+      `${"  ".repeat(depth)}${text}`,
+      fault ?? (value === undefined ? "nothing" : briefJson(value, 60)),
+      [unused ? "not needed here" : "", first ?? ""].filter(Boolean).join("; "),
+    ]),
+    "No parts.",
+  );
 }
 
 function isFile(path: string): boolean {

@@ -13,6 +13,7 @@ import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js"
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
 import { addAgain } from "./again.js";
+import { keepSample, shapeOption } from "./keep-sample.js";
 import { say, show, stateText, table, timeText } from "../output.js";
 
 const decisions = ["happened", "again", "skip", "stop"] as const;
@@ -20,7 +21,7 @@ const decisions = ["happened", "again", "skip", "stop"] as const;
 export function addRun(program: Command): void {
   const group = program
     .command("run")
-    .description("runs: list, show, follow, stop, decide, again, continue, compare");
+    .description("runs: list, show, follow, stop, decide, save-sample, again, continue, compare");
   group.argument("[name]").action((name: string | undefined) => {
     if (name === undefined) group.help({ error: true });
     throw new Exit(
@@ -133,6 +134,28 @@ export function addRun(program: Command): void {
         const body = { decision, attempt, ...path, ...outcome };
         const run = await client.call(routes.decideRun, { params: { id }, body });
         show(globals, run, () => `${id}: decided ${decision}`);
+      },
+    );
+  group
+    .command("save-sample")
+    .description("save the last response to a call of a run as a sample of its operation, secrets masked")
+    .argument("<id>")
+    .argument("<step>", "the step, as the journal names it: hut, or round[3]/post")
+    .argument("<name>", "the name of the sample")
+    .addOption(shapeOption())
+    .action(
+      async (
+        run: string,
+        path: string,
+        name: string,
+        options: { shape: "open" | "replace" | "leave" },
+        command: Command,
+      ) => {
+        const client = clientOf(globalsOf(command));
+        const { operation } = await client.call(routes.record, { params: { id: run }, query: { path } });
+        if (operation === null)
+          throw new Exit(exitCodes.wrongUse, `The step ${path} of ${run} has no response of an operation.`);
+        await keepSample(client, operation, name, { call: { run, path } }, options.shape);
       },
     );
   addAgain(group);

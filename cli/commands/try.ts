@@ -20,6 +20,7 @@ import { basename } from "node:path";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
+import { keepSample, shapeOption } from "./keep-sample.js";
 import { readText } from "./workflow.js";
 
 type Given = BodyOf<typeof routes.tryOperation>;
@@ -36,7 +37,7 @@ interface TryOptions {
   curl?: boolean;
   yes?: boolean;
   saveSample?: string;
-  shape: string;
+  shape: "open" | "replace" | "leave";
 }
 
 const repeated = (value: string, before: string[]): string[] => [...before, value];
@@ -68,11 +69,7 @@ export function addTry(program: Command): void {
       "--save-sample <name>",
       "save the response as a sample, and its schema in the document if that has none yet",
     )
-    .option(
-      "--shape <how>",
-      "with --save-sample: open (only if the document has no schema yet), replace or leave",
-      "open",
-    )
+    .addOption(shapeOption())
     .action(async (target: string | undefined, options: TryOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
@@ -88,7 +85,7 @@ export function addTry(program: Command): void {
       for (const { path, detail } of result.drift)
         say(colors.yellow(`  does not match its schema at ${path || "the body"}: ${detail}`));
       if (options.saveSample && given.operation && result.status !== null)
-        await save(client, given.operation, result, options);
+        await keepSample(client, given.operation, options.saveSample, { try: result.id }, options.shape);
       if (result.explanation) say(result.explanation);
       if (result.status === null || result.status >= 400) throw new Exit(exitCodes.runFailed);
     });
@@ -230,23 +227,4 @@ function bodyText({ body, text }: TryResult): string {
   if (isObject(body) && typeof body["base64"] === "string")
     return `[${String(body["size"])} bytes of ${String(body["mediaType"])}]`;
   return body === null ? "" : typeof body === "string" ? body : printJson(body, 2);
-}
-
-async function save(
-  client: Client,
-  operation: string,
-  result: TryResult,
-  { saveSample: sample = "", shape: how }: TryOptions,
-): Promise<void> {
-  const shape = (["open", "replace", "leave"] as const).find((one) => one === how);
-  if (!shape) throw new Exit(exitCodes.wrongUse, `--shape is open, replace or leave; this is "${how}".`);
-  const [name = "", ...rest] = operation.split(".");
-  const { shaped, api } = await client.call(routes.saveSample, {
-    params: { name, id: rest.join("."), sample },
-    body: { try: result.id, shape },
-  });
-  const document = shaped
-    ? `its schema is in the document, at revision ${api.revision}`
-    : "the document already has a schema, and was not changed";
-  say(`Saved as the sample "${sample}"; ${shape === "leave" ? "the document was not changed" : document}.`);
 }

@@ -24,6 +24,10 @@ export const recordsRoutes = {
     params: ofRun,
     query: z.object({ path }),
     output: z.object({
+      operation: z
+        .string()
+        .nullable()
+        .meta({ description: "That was called; null where the step has no response of one." }),
       link: z.string().nullable().meta({ description: "By x-ckettle-link of its operation." }),
       readBack: z.string().nullable().meta({ description: "By x-ckettle-read-back of its operation." }),
     }),

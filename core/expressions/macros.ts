@@ -109,6 +109,12 @@ export const itemLoops: ReadonlySet<string> = new Set(
 
 const tests = new Set(["all", "exists", "exists_one", "existsOne", "filter"]);
 
+/** How many variables a call binds that walks its receiver; 0 where it does not. */
+export function loopVariables({ name, args }: CallNode): number {
+  if (!methods.has(`${name}/${args.length}`)) return 0;
+  return name.startsWith("transform") || (tests.has(name) && args.length === 3) ? 2 : 1;
+}
+
 /** How a macro of some name is written, where there is one: with its variables and what it computes of them. */
 export function macroForms(name: string, method: boolean): string[] {
   const given = (count: number): string => {

@@ -1,5 +1,13 @@
 import type { Run } from "@copper-kettle/contract";
-import { operationById, type Entry, type Operation } from "@copper-kettle/core";
+import {
+  jsonOrText,
+  operationById,
+  operationName,
+  type Answered,
+  type Entry,
+  type JsonObject,
+  type Operation,
+} from "@copper-kettle/core";
 import { withReused } from "../runs/again.js";
 import type { OpenApi } from "../store/apis.js";
 import type { RunRecord, WorkflowRecord } from "../store/models.js";
@@ -75,4 +83,36 @@ export async function openEntries({ journals }: Context, run: string): Promise<E
 export async function wholeEntries(context: Context, row: RunRecord): Promise<Entry[]> {
   const own = await openEntries(context, row.id);
   return withReused(context, row, own, (source) => wholeEntries(context, source));
+}
+
+/** A call of a run that was answered, with the operation that it called; secrets in it are masked. */
+export async function callOf(
+  context: Context,
+  run: string,
+  path: string,
+): Promise<{ api: string; operation: Operation; call: Answered } | undefined> {
+  await findRun(context, run);
+  const own = (await openEntries(context, run)).filter((entry) => "path" in entry && entry.path === path);
+  const begun = own.find((entry) => entry.type === "begun");
+  const attempt = own.findLast((entry) => entry.type === "attempt");
+  if (begun?.type !== "begun" || attempt?.type !== "attempt") return undefined;
+  if (!attempt.response || attempt.pretended) return undefined;
+  const name = operationName(String(begun.data["operation"] ?? ""));
+  const api = name && context.apis.get(name.api)?.api;
+  const operation = api && operationById(api.operations, name.id);
+  if (!operation) return undefined;
+  const { method, url, body } = begun.data["request"] as JsonObject;
+  const { status, headers, body: came } = attempt.response;
+  return {
+    api: name.api,
+    operation,
+    call: {
+      request: {
+        method: String(method),
+        url: String(url),
+        body: typeof body === "string" ? jsonOrText(body) : null,
+      },
+      response: { status, headers: headers as JsonObject, body: came },
+    },
+  };
 }

@@ -3,6 +3,7 @@ import type {
   EditorLine,
   Json,
   JsonObject,
+  Part,
   Path,
   Problem,
   StepPlace,
@@ -39,6 +40,8 @@ export interface Analysis {
 /** An expression, or a value with `${…}` in its texts as JSON, as it is worked out on the values of a run. */
 export interface Worked {
   value?: Json;
+  /** What an expression gives, cut where it is long. */
+  shown?: string;
   fault?: string;
   /** Whether it could not even be read; else it found no value in this run. */
   isWrong?: boolean;
@@ -56,9 +59,22 @@ export interface LoopAround {
   item: number;
 }
 
+/** A part of an expression; what it gives is cut where it is long. */
+export interface ShownPart extends Omit<Part, "value"> {
+  shown?: string;
+}
+
 export interface Completed {
   from: number;
   options: Completable[];
+}
+
+/** What is worked out on the values that the page shows. */
+export interface Code<Kind> {
+  code: string;
+  kind: Kind;
+  /** The step whose response the expression is about: it sees its status, headers and body. */
+  response?: string;
 }
 
 /** What the page asks, and what it is answered. */
@@ -85,15 +101,9 @@ export interface Asked {
   values: { ask: { json: string }; answer: null };
   /** The items of the loops around a line, the outermost first: expressions see them from now on. */
   loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
-  work: {
-    ask: {
-      code: string;
-      kind: "expression" | "template" | "value";
-      /** The step whose response the expression is about: it sees its status, headers and body. */
-      response?: string;
-    };
-    answer: Worked;
-  };
+  work: { ask: Code<"expression" | "template" | "value">; answer: Worked };
+  /** An expression taken apart, with what each part of it gives; what is wrong with it where it cannot be read. */
+  unfold: { ask: Code<"expression" | "template">; answer: ShownPart[] | string };
 }
 
 export type What = keyof Asked;

@@ -1,5 +1,6 @@
 import {
   addStep,
+  briefJson,
   callWordsAt,
   CannotEdit,
   compile,
@@ -29,6 +30,8 @@ import {
   replaceField,
   samplesOf,
   setInOrder,
+  unfold,
+  unfoldTemplate,
   unwrapStep,
   valueOfText,
   wrapStep,
@@ -213,15 +216,20 @@ function rendered(value: Json, scope: ValueMap): Json {
   return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, rendered(inner, scope)]));
 }
 
-function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
+/** What can be read where the chosen line is; of a response also its status, headers and body. */
+function scopeFor(response: string | undefined): ValueMap {
   const all = mergedScope(samples, values);
   const steps = all["steps"] ?? null;
   const outcome = response === undefined || !isObject(steps) ? undefined : own(steps, response);
-  const scope = {
+  return {
     ...all,
     ...locals,
     ...(isObject(outcome ?? null) ? (outcome as JsonObject) : {}),
   } as ValueMap;
+}
+
+function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
+  const scope = scopeFor(response);
   let isRead = false;
   try {
     if (kind === "value") return { value: sendable(rendered(parseJson(code), scope)) };
@@ -231,10 +239,25 @@ function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
       "parts" in ready
         ? renderTemplate(ready, scope, surroundings)
         : evaluateToJson(ready, scope, surroundings);
-    return { value: sendable(value) };
+    return { shown: briefJson(value ?? null) };
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
     return { fault: error.message, isWrong: !isRead, from: error.start, to: error.end };
+  }
+}
+
+function unfolded({ code, kind, response }: Asked["unfold"]["ask"]): Asked["unfold"]["answer"] {
+  const scope = scopeFor(response);
+  try {
+    const parts =
+      kind === "template" ? unfoldTemplate(code, scope, surroundings) : unfold(code, scope, surroundings);
+    return parts.map(({ value, ...part }) => ({
+      ...part,
+      ...(value === undefined ? {} : { shown: briefJson(value, 200) }),
+    }));
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
+    return error.message;
   }
 }
 
@@ -248,6 +271,7 @@ const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Pro
   values: takeValues,
   loops,
   work,
+  unfold: unfolded,
 };
 
 addEventListener("message", async ({ data }: MessageEvent<Question>) => {

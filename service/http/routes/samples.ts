@@ -19,7 +19,7 @@ import type { OpenApi } from "../../store/apis.js";
 import { type SavedSample, shapeOf } from "../../store/samples.js";
 import { iso } from "../../times.js";
 import type { Context } from "../context.js";
-import { findOperation } from "../found.js";
+import { callOf, findOperation } from "../found.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { serve } from "../serve-route.js";
 import { apiDetailView } from "./apis.js";
@@ -34,7 +34,9 @@ export function serveSamples(app: Express, context: Context): void {
   serve(app, routes.saveSample, async ({ params: { name, id, sample }, body, by }) => {
     const { open, operation } = findOperation(context, name, id);
     const kept = {
-      ...(await responseOf(context, body.try)),
+      ...(body.call
+        ? await answeredIn(context, body.call, `${name}.${id}`)
+        : await responseOf(context, body.try)),
       name: sample,
       at: Date.now(),
       by: printPrincipal(by),
@@ -66,13 +68,30 @@ export function serveSamples(app: Express, context: Context): void {
   });
 }
 
+type Came = Pick<SavedSample, "given" | "status" | "headers" | "body">;
+
+/** The last response to a call of a run, as a sample keeps it; secrets in it are masked. */
+async function answeredIn(
+  context: Context,
+  { run, path }: { run: string; path: string },
+  operation: string,
+): Promise<Came> {
+  const found = await callOf(context, run, path);
+  if (!found || `${found.api}.${found.operation.id}` !== operation)
+    throw new HttpProblem(
+      422,
+      "no-response",
+      "There is no response",
+      `The run ${run} has no response of ${operation} at ${path}.`,
+    );
+  const { request, response } = found.call;
+  return { ...response, body: response.body ?? null, given: { request } };
+}
+
 /** The response of a try, as a sample keeps it. */
-async function responseOf(
-  { tries }: Context,
-  id: number,
-): Promise<Pick<SavedSample, "given" | "status" | "headers" | "body">> {
-  const row = await tries.find(id);
-  if (!row) throw notFound("try", String(id));
+async function responseOf({ tries }: Context, id: number | undefined): Promise<Came> {
+  const row = id === undefined ? undefined : await tries.find(id);
+  if (!row) throw notFound("try", id === undefined ? "of no number" : String(id));
   const result = parseJson(row.result) as JsonObject;
   if (row.status === null)
     throw new HttpProblem(

@@ -1,27 +1,33 @@
 <script setup lang="ts">
-import { routes, type TryResult } from "@copper-kettle/contract";
+import { routes, type BodyOf } from "@copper-kettle/contract";
 import { ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 
 /** Keeps a response as a sample, and its shape in the document. */
-const props = defineProps<{ apiName: string; operationId: string; result: TryResult }>();
+const props = defineProps<{
+  apiName: string;
+  operationId: string;
+  status: number | null;
+  /** Where the response is: a try, or a call of a run. */
+  from: Pick<BodyOf<typeof routes.saveSample>, "try" | "call">;
+}>();
 const emit = defineEmits<{ saved: [] }>();
 const name = ref("");
 const replace = ref(false);
 const said = ref("");
 const fault = ref("");
 watch(
-  () => props.result,
+  () => JSON.stringify(props.from),
   () => (said.value = fault.value = ""),
 );
 
 async function save(): Promise<void> {
   fault.value = "";
   try {
-    const sample = name.value.trim() || `response ${props.result.status ?? ""}`.trim();
+    const sample = name.value.trim() || `response ${props.status ?? ""}`.trim();
     const { shaped } = await api.call(routes.saveSample, {
       params: { name: props.apiName, id: props.operationId, sample },
-      body: { try: props.result.id, shape: replace.value ? "replace" : "open" },
+      body: { ...props.from, shape: replace.value ? "replace" : "open" },
     });
     said.value = shaped
       ? `Saved as "${sample}". Its schema is in the document.`
@@ -38,7 +44,7 @@ async function save(): Promise<void> {
     <v-text-field
       v-model="name"
       label="Name of the sample"
-      :placeholder="`response ${result.status}`"
+      :placeholder="`response ${status}`"
       class="name"
     />
     <v-btn type="submit">Save response</v-btn>

@@ -262,7 +262,8 @@ async function look(entry: TryEntry): Promise<void> {
     v-if="result && result.status !== null"
     :api-name="apiName"
     :operation-id="operation.id"
-    :result="result"
+    :status="result.status"
+    :from="{ try: result.id }"
     class="mt-3"
     @saved="emit('saved')"
   />

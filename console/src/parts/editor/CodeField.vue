@@ -5,15 +5,16 @@ import { history, historyKeymap, defaultKeymap } from "@codemirror/commands";
 import { setDiagnostics } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
-import { printJson, type Json } from "@copper-kettle/core";
+import { mdiFileTreeOutline } from "@mdi/js";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
-import type { Worked } from "../../editor/messages.js";
+import type { Code, ShownPart, Worked } from "../../editor/messages.js";
 import { useSession } from "../../editor/session.js";
 import { expressionColours } from "../../logic/expression-colours.js";
 import { completionOptions } from "../../logic/expression-completion.js";
 import { editorTheme } from "../../logic/editor-theme.js";
 import { cspNonce } from "../../theme.js";
+import ExpressionParts from "./ExpressionParts.vue";
 
 /** An expression or a text with `${…}`, on one line or more: with completion, what it becomes, and what is wrong. */
 const props = defineProps<{
@@ -58,6 +59,7 @@ onMounted(() => {
     extensions: [
       keymap.of([
         { key: "Ctrl-Space", run: startCompletion },
+        { key: "Alt-Enter", run: toggleParts },
         ...completionKeymap,
         ...historyKeymap,
         ...defaultKeymap.filter(({ key }) => key !== "Mod-Enter"),
@@ -130,21 +132,25 @@ watch([scope.values, loops.locals], () => view && void work(view.state.doc.toStr
 
 /** Expressions over the response of the call itself. */
 const ofResponse = new Set(["success", "when", "until", "stop-when", "found", "record", "update-if"]);
+/** What is worked out; undefined where there is nothing to work out. */
+function codeOf(text: string): Code<"expression" | "template"> | undefined {
+  const code = text.trim();
+  if (code === "" || (props.kind === "template" && !code.includes("${"))) return undefined;
+  const response = ofResponse.has(props.label) && line.value ? { response: line.value.name } : {};
+  return { code, kind: props.kind, ...response };
+}
 let asked = 0;
 /** What it becomes with the values of the chosen run, and where it is wrong. */
-async function work(code: string): Promise<void> {
+async function work(text: string): Promise<void> {
   const mine = ++asked;
-  const bare = code.trim();
-  const found =
-    bare === "" || (props.kind === "template" && !code.includes("${"))
-      ? undefined
-      : await ask("work", {
-          code: bare,
-          kind: props.kind,
-          ...(ofResponse.has(props.label) && line.value ? { response: line.value.name } : {}),
-        }).catch(() => undefined);
+  const code = codeOf(text);
+  hasCode.value = code !== undefined;
+  const taken = parts.value !== undefined && code ? ask("unfold", code).catch(() => undefined) : undefined;
+  const found = code && (await ask("work", code).catch(() => undefined));
+  const unfolded = await taken;
   if (mine !== asked || !view) return;
   worked.value = found;
+  if (parts.value !== undefined) parts.value = unfolded;
   const { length } = view.state.doc;
   const marks =
     found?.fault !== undefined && found.isWrong
@@ -159,10 +165,20 @@ async function work(code: string): Promise<void> {
       : [];
   view.dispatch(setDiagnostics(view.state, marks));
 }
-const brief = (value: Json | undefined): string => {
-  const text = printJson(value ?? null);
-  return text.length > 80 ? `${text.slice(0, 79)}…` : text;
-};
+
+const parts = ref<ShownPart[] | string>();
+const hasCode = ref(false);
+/** Unfolds the expression into its parts, or folds it again. */
+function toggleParts(): boolean {
+  if (!view) return false;
+  const code = codeOf(view.state.doc.toString());
+  if (parts.value !== undefined || !code) parts.value = undefined;
+  else
+    void ask("unfold", code)
+      .then((found) => (parts.value = found))
+      .catch(() => undefined);
+  return true;
+}
 
 /** Puts a text in at the caret. */
 function insert(text: string): void {
@@ -180,12 +196,10 @@ defineExpose({ insert, focus: () => view?.focus() });
 
 <template>
   <div class="code" :class="{ tall }">
-    <div v-show="!(showsValues && worked?.value !== undefined)" ref="place" class="place" />
-    <div v-if="showsValues && worked?.value !== undefined" class="place became mono">
-      {{ brief(worked.value) }}
-    </div>
-    <span v-else-if="worked?.value !== undefined" class="value mono" :title="brief(worked.value)">{{
-      brief(worked.value)
+    <div v-show="!(showsValues && worked?.shown !== undefined)" ref="place" class="place" />
+    <div v-if="showsValues && worked?.shown !== undefined" class="place became mono">{{ worked.shown }}</div>
+    <span v-else-if="worked?.shown !== undefined" class="value mono" :title="worked.shown">{{
+      worked.shown
     }}</span>
     <span
       v-else-if="worked?.fault && !worked.isWrong && values.chosen.value"
@@ -193,7 +207,19 @@ defineExpose({ insert, focus: () => view?.focus() });
       :title="worked.fault"
       >no value in this run</span
     >
+    <button
+      v-if="hasCode"
+      type="button"
+      class="unfold"
+      :aria-label="`What does this do: ${label}`"
+      title="What does this do? (Alt+Enter)"
+      :aria-expanded="parts !== undefined"
+      @click="toggleParts"
+    >
+      <v-icon :icon="mdiFileTreeOutline" size="16" />
+    </button>
     <p v-if="worked?.isWrong" class="fault text-error">{{ worked.fault }}</p>
+    <ExpressionParts v-else-if="parts !== undefined" :parts="parts" />
   </div>
 </template>
 
@@ -201,7 +227,7 @@ defineExpose({ insert, focus: () => view?.focus() });
 .code {
   position: relative;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) auto;
+  grid-template-columns: minmax(0, 1fr) auto auto;
   border: 1px solid var(--line);
   border-radius: 4px;
   background: rgb(var(--v-theme-surface));
@@ -238,6 +264,16 @@ defineExpose({ insert, focus: () => view?.focus() });
 }
 .absent {
   color: var(--dim);
+}
+.unfold {
+  grid-column: 3;
+  align-self: start;
+  padding: 4px 6px 0 0;
+  color: var(--dim);
+}
+.unfold:hover,
+.unfold[aria-expanded="true"] {
+  color: var(--copper);
 }
 .fault {
   grid-column: 1 / -1;

@@ -16,6 +16,7 @@ const keys = [
   ["F9", "test the chosen step; Shift+F9: all"],
   ["B", "let tests pause before the chosen step, or no more"],
   ["F10", "of a paused test: the next step; Shift+F10: the next item; Ctrl+F10: continue"],
+  ["Alt+Enter", "in a field: what its expression does, part by part"],
   ["/", "search everything"],
   ["?", "this list"],
 ] as const;

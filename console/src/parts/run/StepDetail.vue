@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import {
   bodyOfAttempt,
+  operationName,
   principalName,
   statusText,
   type Json,
@@ -11,6 +12,7 @@ import { when } from "../../logic/format.js";
 import type { Row } from "../../logic/waterfall.js";
 import DetailsText from "../shared/DetailsText.vue";
 import BodyView from "../shared/BodyView.vue";
+import SaveSample from "../api/SaveSample.vue";
 import JsonTree from "../shared/JsonTree.vue";
 import RecordPanel from "./RecordPanel.vue";
 import StateMark from "../shared/StateMark.vue";
@@ -69,6 +71,17 @@ const decisions: Record<string, string> = {
   stop: "stop the run",
   continue: "continue",
 };
+/** The operation whose response can be saved as a sample: the last one that came. */
+const sampled = computed(() => {
+  const last = props.row.attempts.at(-1);
+  const name = operationName(String(props.row.begun?.data["operation"] ?? ""));
+  return last?.response && !last.pretended && name ? { ...name, status: last.response.status } : undefined;
+});
+const saving = ref(false);
+watch(
+  () => props.row.path,
+  () => (saving.value = false),
+);
 const outcome = computed(() => props.row.ended?.outcome);
 const headers = (fields: Record<string, unknown>): [string, string][] =>
   Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
@@ -165,6 +178,18 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
         </div>
       </div>
       <p v-else class="dim">{{ noResponse }}</p>
+      <template v-if="sampled">
+        <SaveSample
+          v-if="saving"
+          :api-name="sampled.api"
+          :operation-id="sampled.id"
+          :status="sampled.status"
+          :from="{ call: { run, path: row.path } }"
+        />
+        <div v-else>
+          <v-btn size="small" variant="text" @click="saving = true">Save as a sample …</v-btn>
+        </div>
+      </template>
     </template>
 
     <template v-else>
