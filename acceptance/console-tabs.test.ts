@@ -77,6 +77,23 @@ describe("several tabs, and a service that goes away", () => {
     await page.getByText("late").first().waitFor();
   });
 
+  it("shows when the service was stopped while a run went on, and that nothing was sent again", async () => {
+    const { id } = await world.run("nap");
+    await page.goto(`${world.url}/runs/${id}`);
+    await page.getByText("waiting").first().waitFor();
+    await world.killAndServe();
+    await page.goto(`${world.url}/runs/${id}`);
+    const stops = page.getByRole("list", { name: "Stops of the service" });
+    await stops.getByText(/^Service stopped .+, resumed .+; nothing that writes was sent again$/).waitFor();
+    const shown = await world.ckettle(["run", "show", id]);
+    expect(shown.out.match(/The service stopped .+, and resumed .+\./g)).toHaveLength(1);
+    await world.client.call(routes.stopRun, { params: { id }, body: { how: "now" } });
+    // A run behind it knows nothing of that.
+    const later = await world.settled((await world.run("quick")).id);
+    const { stops: none } = await world.client.call(routes.run, { params: { id: later.id } });
+    expect(none).toEqual([]);
+  });
+
   it("shows the items of a loop that failed first, and every other by page, by state and by number", async () => {
     await world.publish(`copper-kettle: 1
 name: many

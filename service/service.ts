@@ -38,6 +38,8 @@ import { CredentialStore } from "./store/credentials.js";
 import { Checkpoints } from "./store/checkpoints.js";
 import { openDatabase } from "./store/database.js";
 import { DriftStore } from "./store/drift.js";
+import { LifeStore } from "./store/lives.js";
+import { loaded } from "./store/loaded.js";
 import { SampleStore } from "./store/samples.js";
 import { AttentionStore } from "./store/attention.js";
 import { SettingStore } from "./store/settings.js";
@@ -119,6 +121,8 @@ export async function startService(config: Config): Promise<Service> {
   );
   if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
   const constants = await loaded(new ConstantStore(writer));
+  const lives = new LifeStore(writer);
+  await lives.begin(Date.now());
   const drift = await loaded(new DriftStore(writer));
   const apis = await loaded(new ApiStore(writer, blobs, drift));
   const eventStore = new EventStore(writer, sealer, credentials.masks);
@@ -222,6 +226,7 @@ export async function startService(config: Config): Promise<Service> {
     writer,
     apis,
     drift,
+    lives,
     attention: new AttentionStore(writer),
     samples: new SampleStore(writer),
     tries: new TryStore(writer),
@@ -304,6 +309,7 @@ export async function startService(config: Config): Promise<Service> {
   const stopUpkeep = eachMinute(
     [
       lookAtDisk,
+      () => lives.sign(now()),
       () => credentials.saveUse(),
       () => watcher.report(),
       () => watcher.look(),
@@ -335,8 +341,7 @@ export async function startService(config: Config): Promise<Service> {
       await runner.close(config.graceMillis);
       for (const one of servers) one.closeAllConnections();
       await Promise.all(closed);
-      await credentials.saveUse();
-      await drift.save();
+      await Promise.all([credentials.saveUse(), drift.save(), lives.end(now())]);
       await transport.close();
       await reader.close();
       await writer.close();
@@ -346,10 +351,4 @@ export async function startService(config: Config): Promise<Service> {
       log.info("stopped");
     },
   };
-}
-
-/** A store once it has read what it keeps in memory. */
-async function loaded<T extends { loadAll: () => Promise<unknown> }>(store: T): Promise<T> {
-  await store.loadAll();
-  return store;
 }

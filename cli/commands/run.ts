@@ -73,7 +73,15 @@ export function addRun(program: Command): void {
         const response = run.response
           ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`]
           : [];
-        return [head, "", ...lines, ...response, ...unsureLines(run, entries as Entry[])].join("\n");
+        const stops = run.stops.map(({ from, to }) => {
+          // A service that was killed gave its last sign of life before the last that it did.
+          const last = (entries as Entry[]).findLast(({ at }) => at < Date.parse(to))?.at ?? 0;
+          const began = new Date(Math.max(last, Date.parse(from))).toISOString();
+          return colors.yellow(`The service stopped ${timeText(began)}, and resumed ${timeText(to)}.`);
+        });
+        return [head, ...stops, "", ...lines, ...response, ...unsureLines(run, entries as Entry[])].join(
+          "\n",
+        );
       });
     });
   group

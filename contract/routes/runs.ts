@@ -87,6 +87,10 @@ export const runDetail = run
       .meta({ description: "The outline of the version that runs." }),
     /** The number of the last entry; -1 while there is none. */
     last: z.number(),
+    stops: z.array(z.object({ from: z.string(), to: z.string() })).meta({
+      description:
+        "When the service did not run while this run went on, the last 20 of them. Of a service that was killed, `from` is its last sign of life, up to a minute before.",
+    }),
   })
   .meta({ id: "RunDetail" });
 

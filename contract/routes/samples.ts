@@ -37,12 +37,9 @@ export const samplesRoutes = {
     params: operation.extend({ sample: sampleName }),
     body: z.strictObject({
       try: z.number().int().optional().meta({ description: "The try whose response it is." }),
-      call: z
-        .strictObject({ run: z.string(), path: z.string() })
-        .optional()
-        .meta({
-          description: "Instead of a try: the call of a run whose last response it is, secrets masked.",
-        }),
+      call: z.strictObject({ run: z.string(), path: z.string() }).optional().meta({
+        description: "Instead of a try: the call of a run whose last response it is, secrets masked.",
+      }),
       shape: z.enum(["open", "replace", "leave"]).default("open").meta({
         description:
           "Whether the schema of all samples goes into the document: if it has none yet or one from samples (open), always (replace), never (leave).",

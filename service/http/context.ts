@@ -17,6 +17,7 @@ import type { Checkpoints } from "../store/checkpoints.js";
 import type { ConstantStore } from "../store/constants.js";
 import type { CredentialStore } from "../store/credentials.js";
 import type { DriftStore } from "../store/drift.js";
+import type { LifeStore } from "../store/lives.js";
 import type { SampleStore } from "../store/samples.js";
 import type { JournalStore } from "../store/journal.js";
 import type { TokenStore } from "../store/tokens.js";
@@ -59,6 +60,7 @@ export interface Context {
   writer: Writer;
   apis: ApiStore;
   drift: DriftStore;
+  lives: LifeStore;
   attention: AttentionStore;
   samples: SampleStore;
   tries: TryStore;

@@ -9,6 +9,7 @@ import {
 } from "@copper-kettle/core";
 import { isRehearsal } from "../runs/rehearsed.js";
 import type { Runner } from "../runs/runner.js";
+import type { Stop } from "../store/lives.js";
 import type { RunRecord } from "../store/models.js";
 import { iso, isoOrNull } from "../times.js";
 
@@ -43,6 +44,7 @@ export function runDetailView(
   read: ReadWorkflow,
   entries: { seq: number; entry: Record<string, unknown> }[],
   response: RunDetail["response"],
+  stops: readonly Stop[],
 ): RunDetail {
   const started = entries[0]?.entry as unknown as Extract<Entry, { type: "started" }> | undefined;
   return {
@@ -51,6 +53,7 @@ export function runDetailView(
     response,
     steps: read.partial ? outline(read.partial.steps) : [],
     last: entries.at(-1)?.seq ?? -1,
+    stops: stops.map(({ from, to }) => ({ from: iso(from), to: iso(to) })),
   };
 }
 

@@ -19,6 +19,7 @@ import { looks } from "./migrations/0020-looks.js";
 import { keyedAs } from "./migrations/0021-keyed-as.js";
 import { logins } from "./migrations/0022-logins.js";
 import { putAside } from "./migrations/0023-put-aside.js";
+import { lives } from "./migrations/0024-lives.js";
 import { grants } from "./migrations/0011-grants.js";
 import { outbox } from "./migrations/0009-outbox.js";
 import { principals } from "./migrations/0006-principals.js";
@@ -57,6 +58,7 @@ export const migrations: Migration[] = [
   { name: "0021-keyed-as", statements: keyedAs },
   { name: "0022-logins", statements: logins },
   { name: "0023-put-aside", statements: putAside },
+  { name: "0024-lives", statements: lives },
 ];
 
 /** The database was written by a later version, which this one would misread. */

@@ -57,6 +57,29 @@ describe("the waterfall", () => {
     expect(made).toMatchObject({ from: 100, to: 1_150, over: false });
   });
 
+  it("places the stops of the service behind the last that happened before, with what was sent again", () => {
+    const made = new Waterfall(outline);
+    made.take([
+      begun(100, "huts", "request"),
+      { type: "sending", at: 105, path: "huts", attempt: 1 },
+      { type: "sending", at: 5_000, path: "huts", attempt: 2 },
+      attempt(5_010, "huts", 2, 5_000, 200),
+      { type: "sending", at: 5_020, path: "huts", attempt: 3 },
+      attempt(5_030, "huts", 3, 5_020, 200),
+      ended(5_030, "huts", "request"),
+    ]);
+    const at = (millis: number): string => new Date(millis).toISOString();
+    expect(
+      made.stopsOf([
+        { from: at(50), to: at(4_000) },
+        { from: at(5_100), to: at(6_000) },
+      ]),
+    ).toEqual([
+      { from: 105, to: 4_000, resent: 1 },
+      { from: 5_100, to: 6_000, resent: 0 },
+    ]);
+  });
+
   it("leaves open what still goes on", () => {
     const made = new Waterfall(outline);
     made.take([begun(0, "huts", "request"), { type: "sending", at: 5, path: "huts", attempt: 1 }]);

@@ -31,9 +31,19 @@ export interface Row {
   unsure: EntryOf<"unsure"> | undefined;
   /** What people decided about it, in order. */
   decided: EntryOf<"decided">[];
+  /** When it was sent again since nobody knew what had become of it: the service had stopped meanwhile. */
+  resent: number[];
   /** Of a loop: the state of each item, by index. */
   items: Map<number, RowState>;
   length: number | undefined;
+}
+
+/** A time in which the service did not run, in milliseconds since 1970. */
+export interface Stopped {
+  from: number;
+  to: number;
+  /** How many calls were sent again behind it. */
+  resent: number;
 }
 
 /** What happened in a run, as rows on a time axis: the run's own steps, and those of each loop item. */
@@ -43,6 +53,7 @@ export class Waterfall {
   to = 0;
   over = false;
   readonly #steps: Map<string, OutlineStep>;
+  readonly #ats: number[] = [];
 
   constructor(steps: readonly OutlineStep[]) {
     this.#steps = new Map(steps.map((step) => [step.name, step]));
@@ -53,8 +64,26 @@ export class Waterfall {
     for (const entry of entries) {
       if (this.from === 0) this.from = entry.at;
       this.to = Math.max(this.to, entry.at);
+      this.#ats.push(entry.at);
       this.#take(entry);
     }
+  }
+
+  /**
+   * The stops of the service, each from the last thing that this run did before it, with how many calls were sent again
+   * behind it.
+   */
+  stopsOf(stops: readonly { from: string; to: string }[]): Stopped[] {
+    const resent = [...this.rows.values()].flatMap((row) => row.resent);
+    return stops.map((stop, index) => {
+      const to = Date.parse(stop.to);
+      const next = Date.parse(stops[index + 1]?.to ?? "");
+      return {
+        from: Math.max(Date.parse(stop.from), this.#ats.findLast((at) => at < to) ?? 0),
+        to,
+        resent: resent.filter((at) => at >= to && !(at >= next)).length,
+      };
+    });
   }
 
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
@@ -83,6 +112,8 @@ export class Waterfall {
       }
       case "sending": {
         const row = this.#row(entry.path, "request", entry.at);
+        const before = row.segments.at(-1);
+        if (before?.kind === "sending" && before.to === undefined) row.resent.push(entry.at);
         closeLast(row, entry.at);
         row.segments.push({
           kind: "sending",
@@ -201,6 +232,7 @@ export class Waterfall {
       ended: undefined,
       unsure: undefined,
       decided: [],
+      resent: [],
       items: new Map(),
       length: undefined,
     };

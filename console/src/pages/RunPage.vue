@@ -235,6 +235,7 @@ function again(step = ""): void {
             :version="version"
             :now="now"
             :selected="selected"
+            :stops="run.stops"
             @select="selected = $event"
           />
           <div class="ends">

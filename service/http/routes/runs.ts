@@ -24,7 +24,7 @@ import { answered, goneOf, serve } from "../serve-route.js";
 import { requireCredentials } from "./workflows.js";
 
 export function serveRuns(app: Express, context: Context): void {
-  const { workflows, starts, acts, runner, journals, settings } = context;
+  const { workflows, starts, acts, runner, journals, lives, settings } = context;
   // The first of all: starts come in by the thousand, and each route before it is looked at.
   serve(app, routes.startRun, async ({ params, query, body, request, response, by }) => {
     const found = await workflows.startable(params.name);
@@ -99,6 +99,7 @@ export function serveRuns(app: Express, context: Context): void {
         await workflows.parsed(row.text),
         entries,
         await journals.shownResponse(row.id),
+        row.startedAt === null ? [] : await lives.stops(row.startedAt, row.endedAt ?? Date.now()),
       ),
       last,
     };

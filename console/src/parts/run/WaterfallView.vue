@@ -1,12 +1,21 @@
 <script setup lang="ts">
 import { printForPeople } from "@copper-kettle/core";
+import type { RunDetail } from "@copper-kettle/contract";
 import { computed, ref } from "vue";
-import type { Row, Segment, Waterfall } from "../../logic/waterfall.js";
+import { when } from "../../logic/format.js";
+import type { Row, Segment, Stopped, Waterfall } from "../../logic/waterfall.js";
 import StateMark from "../shared/StateMark.vue";
 import LoopItems from "./LoopItems.vue";
 
 /** `version` grows with each entry that the waterfall took in: it is changed in place. */
-const props = defineProps<{ waterfall: Waterfall; version: number; now: number; selected: string }>();
+const props = defineProps<{
+  waterfall: Waterfall;
+  version: number;
+  now: number;
+  selected: string;
+  /** When the service did not run. */
+  stops: RunDetail["stops"];
+}>();
 const emit = defineEmits<{ select: [path: string] }>();
 
 /** The item that each loop shows; loops are folded until one is chosen. */
@@ -44,6 +53,19 @@ const ticks = computed(() => {
 
 const place = (time: number): number => ((time - props.waterfall.from) / span.value) * 100;
 
+const stopped = computed(() => (props.version >= 0 ? props.waterfall.stopsOf(props.stops) : []));
+const clock = (millis: number): string => when(new Date(millis).toISOString());
+function stopWords({ from, to, resent }: Stopped): string {
+  const again =
+    resent === 0
+      ? "nothing that writes was sent again"
+      : `${resent} ${resent === 1 ? "call" : "calls"} sent again`;
+  return `Service stopped ${clock(from)}, resumed ${clock(to)}; ${again}`;
+}
+function band({ from, to }: Stopped): Record<string, string> {
+  const left = Math.max(0, place(from));
+  return { left: `${left}%`, width: `max(3px, ${Math.max(0, Math.min(100, place(to)) - left)}%)` };
+}
 function bar(segment: Segment): Record<string, string> {
   const left = place(segment.from);
   const right = place(segment.to ?? end.value);
@@ -143,6 +165,13 @@ function move(event: KeyboardEvent, index: number, by: number): void {
         >
       </div>
       <div class="track">
+        <div
+          v-for="stop in stopped"
+          :key="stop.to"
+          class="band"
+          :style="band(stop)"
+          :title="stopWords(stop)"
+        />
         <div v-if="row.segments.length === 0" class="bar inside" :style="whole(row)" />
         <div
           v-for="(segment, at) in row.segments"
@@ -164,6 +193,11 @@ function move(event: KeyboardEvent, index: number, by: number): void {
       />
     </div>
   </div>
+  <ul v-if="stopped.length > 0" class="stops" aria-label="Stops of the service">
+    <li v-for="stop in stopped" :key="stop.to">
+      <span class="band sample" aria-hidden="true" />{{ stopWords(stop) }}
+    </li>
+  </ul>
   <p v-if="legend.length > 0" class="legend dim">
     <span v-for="[kind, what] in legend" :key="kind"
       ><span class="bar sample" :class="kind" aria-hidden="true" />{{ what }}</span
@@ -225,6 +259,24 @@ function move(event: KeyboardEvent, index: number, by: number): void {
   height: 10px;
   border-radius: 2px;
   background: rgb(var(--v-theme-info));
+}
+.band {
+  position: absolute;
+  top: -3px;
+  bottom: -3px;
+  background: repeating-linear-gradient(-45deg, var(--line) 0 3px, transparent 3px 6px);
+}
+.stops {
+  list-style: none;
+  padding: 4px 8px 0;
+  font-size: 0.8rem;
+}
+.band.sample {
+  position: static;
+  display: inline-block;
+  width: 18px;
+  height: 10px;
+  margin-right: 6px;
 }
 .took {
   position: absolute;
