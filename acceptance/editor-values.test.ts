@@ -182,6 +182,24 @@ steps:
     expect(text).not.toContain("corrie");
   });
 
+  it("a run is played on the map, moment by moment", async () => {
+    await page.getByRole("button", { name: "Map", exact: true }).click();
+    const map = page.getByRole("region", { name: "Map of the workflow" });
+    const said = map.getByRole("status");
+    await said.getByText("as it ended").waitFor();
+    await map.getByRole("slider", { name: "Moment of the run" }).press("Home");
+    await said.getByText(/after 0 ms/).waitFor();
+    // Nothing but the first step has begun.
+    expect(await map.locator(".node.none").count()).toBeGreaterThan(0);
+    await map.getByRole("button", { name: "The next moment" }).click();
+    await map.getByText("is being sent").waitFor();
+    await map.focus();
+    await page.keyboard.press("Space");
+    await said.getByText("as it ended").waitFor();
+    expect(await map.getByText("is being sent").count()).toBe(0);
+    await page.getByRole("button", { name: "Outline", exact: true }).click();
+  });
+
   it("keys, kinds, operations and credentials are completed in the text", async () => {
     await page.getByRole("button", { name: "Text", exact: true }).click();
     await page.getByLabel("The workflow file").click();

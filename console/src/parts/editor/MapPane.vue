@@ -1,19 +1,67 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { mdiPause, mdiPlay, mdiStepBackward, mdiStepForward } from "@mdi/js";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { drawing } from "../../editor/map.js";
 import { useSession } from "../../editor/session.js";
+import { when } from "../../logic/format.js";
+import { Playback } from "../../logic/playback.js";
 import { stepIcons } from "../../logic/step-icons.js";
 
-/** The flow as a picture: for reading, and for showing to others. It lays itself out. */
+/** The flow as a picture: for reading, and for showing to others. It lays itself out, and the chosen run is played on it. */
 const { document, values, chosen, choose } = useSession();
 const zoom = ref(1);
 const picture = computed(() => drawing(document.lines.value));
-const stateOf = (name: string) => values.stateOf(name);
-const tones: Record<string, string> = { failed: "error", unsure: "warning", succeeded: "success" };
+const playback = computed(() => new Playback(values.rows.value.values()));
+/** The moment that is shown; null for how the run ended. */
+const moment = ref<number | null>(null);
+const last = computed(() => playback.value.moments.length - 1);
+const time = computed(() => playback.value.moments[moment.value ?? last.value] ?? 0);
+/** A played run is over after this time, in milliseconds; a short one shows each moment for a while. */
+const [whole, longestMoment] = [12_000, 600];
+let timer: ReturnType<typeof setInterval> | undefined;
+const plays = ref(false);
+function pause(): void {
+  clearInterval(timer);
+  plays.value = false;
+}
+function play(): void {
+  if (plays.value) return pause();
+  if (moment.value === null || moment.value >= last.value) moment.value = 0;
+  plays.value = true;
+  const each = Math.min(longestMoment, whole / Math.max(1, last.value));
+  timer = setInterval(() => {
+    go(1);
+    if (moment.value === null) pause();
+  }, each);
+}
+/** The moment so many further on; behind the last one the run is shown as it ended. */
+function go(by: number): void {
+  const next = (moment.value ?? last.value) + by;
+  moment.value = next > last.value ? null : Math.max(0, next);
+}
+/** When the run began that is shown. */
+const runOf = computed(() => {
+  const run = values.runs.value.find(({ id }) => id === values.chosen.value);
+  return run ? `${when(run.startedAt ?? run.createdAt)} · ` : "";
+});
+watch(values.chosen, () => {
+  pause();
+  moment.value = null;
+});
+onBeforeUnmount(pause);
+const stateOf = (name: string) =>
+  moment.value === null ? values.stateOf(name) : playback.value.at(name, time.value);
+const tones: Record<string, string> = {
+  failed: "error",
+  unsure: "warning",
+  succeeded: "success",
+  running: "copper",
+};
 function onKey(event: KeyboardEvent): void {
   if (event.key === "+" || event.key === "=") zoom.value = Math.min(2, zoom.value * 1.2);
   else if (event.key === "-") zoom.value = Math.max(0.3, zoom.value / 1.2);
   else if (event.key === "0") zoom.value = 1;
+  else if (event.key === " " && event.target === event.currentTarget && last.value > 0) play();
   else return;
   event.preventDefault();
 }
@@ -24,6 +72,44 @@ function onKey(event: KeyboardEvent): void {
     <div class="zoom">
       <v-btn size="small" aria-label="Smaller" @click="zoom = Math.max(0.3, zoom / 1.2)">−</v-btn>
       <v-btn size="small" aria-label="Larger" @click="zoom = Math.min(2, zoom * 1.2)">+</v-btn>
+      <template v-if="last > 0">
+        <v-btn
+          size="small"
+          :prepend-icon="plays ? mdiPause : mdiPlay"
+          :title="plays ? 'Pause (space)' : 'Play the chosen run (space)'"
+          @click="play"
+          >{{ plays ? "Pause" : "Play the run" }}</v-btn
+        >
+        <v-btn
+          size="small"
+          :icon="mdiStepBackward"
+          aria-label="The moment before"
+          class="square"
+          @click="(pause(), go(-1))"
+        />
+        <v-btn
+          size="small"
+          :icon="mdiStepForward"
+          aria-label="The next moment"
+          class="square"
+          @click="(pause(), go(1))"
+        />
+        <v-slider
+          :model-value="moment ?? last"
+          :min="0"
+          :max="last"
+          :step="1"
+          hide-details
+          density="compact"
+          aria-label="Moment of the run"
+          color="primary"
+          class="moments"
+          @update:model-value="(pause(), (moment = $event))"
+        />
+        <span class="dim moment" role="status"
+          >{{ runOf }}{{ moment === null ? "as it ended" : `after ${playback.after(time)}` }}</span
+        >
+      </template>
     </div>
     <svg
       :width="picture.width * zoom"
@@ -66,7 +152,7 @@ function onKey(event: KeyboardEvent): void {
       </text>
       <g v-for="edge in picture.edges" :key="edge.id">
         <path :d="edge.path" class="edge" :class="{ side: edge.isSide }" marker-end="url(#map-arrow)" />
-        <text v-if="edge.label" :x="edge.x" :y="edge.y" class="small" text-anchor="middle">
+        <text v-if="edge.label" :x="edge.x" :y="edge.y" class="small halo" text-anchor="middle">
           {{ edge.label }}
         </text>
       </g>
@@ -76,6 +162,7 @@ function onKey(event: KeyboardEvent): void {
         class="node"
         :class="{
           chosen: node.id === chosen,
+          busy: stateOf(node.name)?.state === 'running',
           none: values.chosen.value !== null && node.name !== '' && !stateOf(node.name),
         }"
         :transform="`translate(${node.x} ${node.y})`"
@@ -110,7 +197,24 @@ function onKey(event: KeyboardEvent): void {
   top: 0;
   left: 0;
   display: flex;
+  flex-wrap: wrap;
+  align-items: center;
   gap: 4px;
+  background: rgb(var(--v-theme-surface));
+}
+.square {
+  width: 30px;
+  height: 30px;
+  border-radius: 4px;
+}
+.moments {
+  flex: 0 1 140px;
+  min-width: 100px;
+  margin: 0 8px;
+}
+.moment {
+  font-size: 0.8125rem;
+  min-width: 90px;
 }
 .frame {
   fill: none;
@@ -142,6 +246,15 @@ function onKey(event: KeyboardEvent): void {
 .node.none rect {
   stroke-dasharray: 2 3;
 }
+.halo {
+  paint-order: stroke;
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 4px;
+}
+.node.busy rect {
+  stroke: var(--copper);
+  stroke-width: 2;
+}
 .icon {
   fill: var(--dim);
 }
@@ -161,6 +274,9 @@ text {
 }
 .warning {
   fill: rgb(var(--v-theme-warning));
+}
+.copper {
+  fill: var(--copper);
 }
 .success {
   fill: rgb(var(--v-theme-success));
