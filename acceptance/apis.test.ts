@@ -286,6 +286,9 @@ describe("described APIs", () => {
       new RegExp(`^trails +Trails +2 +${url} +trails-key`, "m"),
     );
     expect((await world.ckettle(["api", "show", "trails"])).out).toContain("https://trails.example");
+    expect((await world.ckettle(["api", "show", "stays.createStay"])).out).toMatch(
+      /Body, application\/json\nFIELD +TYPE +NOTE\nguestId +text +required\n/,
+    );
     expect((await world.ckettle(["api", "show", "trails.conditions"])).out).toMatch(
       /^stretch +query +string +required/m,
     );

@@ -20,6 +20,7 @@ export * from "./expressions/templates.js";
 export { referencePage } from "./expressions/reference.js";
 export { mostParts, unfold, unfoldTemplate, type Part } from "./expressions/unfold.js";
 export { references, type Reference } from "./expressions/references.js";
+export { listedFields, schemaFields, type SchemaField } from "./shapes/schema-fields.js";
 export { inferShape, saysSomething } from "./shapes/infer.js";
 export { shapeCheck, type Mismatch } from "./shapes/drift.js";
 export { checkShapes, type Finding, type ShapeScope } from "./shapes/check.js";

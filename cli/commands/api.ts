@@ -1,5 +1,5 @@
 import { routes, type ApiChange, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
-import { printJson } from "@copper-kettle/core";
+import { printJson, schemaFields, type Json } from "@copper-kettle/core";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
@@ -207,6 +207,17 @@ function apiText(api: ApiDetail): string {
   return table([api.name, ""], rows, "");
 }
 
+/** What a body holds, as a table of fields; nothing where its schema names none. */
+function fieldsText(of: string, schema: Json | undefined): string[] {
+  const rows = schemaFields(schema).map(({ name, depth, kind, required, note }) => [
+    `${"  ".repeat(depth)}${name}`,
+    kind,
+    required ? "required" : "",
+    note.length > 80 ? `${note.slice(0, 79)}…` : note,
+  ]);
+  return rows.length === 0 ? [] : [`\n${colors.bold(of)}`, table(["FIELD", "TYPE", "", "NOTE"], rows, "")];
+}
+
 function operationText(api: string, operation: OperationDetail): string {
   const at = operation.server ? `  at ${operation.server}` : "";
   const head = `${operation.method} ${operation.path}  ${operation.effect}${at}\n${operation.title}`;
@@ -223,16 +234,24 @@ function operationText(api: string, operation: OperationDetail): string {
   const body = operation.body
     ? `\nBody: ${operation.body.content.map(({ type }) => type).join(", ")}${operation.body.required ? ", required" : ""}`
     : "";
+  const fields = (operation.body?.content ?? []).flatMap(({ type, schema }) =>
+    fieldsText(`Body, ${type}`, schema),
+  );
   const answers = operation.responses.map(({ status, about }) => [status, about]);
+  const answered = operation.responses.flatMap(({ status, content }) =>
+    content.flatMap(({ type, schema }) => fieldsText(`${status}, ${type}`, schema)),
+  );
   return [
     head,
     ...(parameters.length > 0
       ? [table(["PARAMETER", "IN", "TYPE", "", "DEFAULT", "ABOUT"], parameters, "")]
       : []),
     body,
-    table(["RESPONSE", "WHAT"], answers, ""),
-    operation.usedBy.length > 0 ? `Used by ${operation.usedBy.join(", ")}` : "",
-    `In a workflow:  operation: ${api}.${operation.id}`,
+    ...fields,
+    `\n${table(["RESPONSE", "WHAT"], answers, "")}`,
+    ...answered,
+    operation.usedBy.length > 0 ? `\nUsed by ${operation.usedBy.join(", ")}` : "",
+    `\nIn a workflow:  operation: ${api}.${operation.id}`,
   ]
     .filter(Boolean)
     .join("\n");

@@ -6,6 +6,7 @@ import { api, sentence } from "../api.js";
 import { pastedKind, suggestedName } from "../logic/pasted.js";
 import AddFromDocument from "../parts/api/AddFromDocument.vue";
 import AddFromRequest from "../parts/api/AddFromRequest.vue";
+import FileChooser from "../parts/shared/FileChooser.vue";
 import PageHead from "../parts/shared/PageHead.vue";
 
 const route = useRoute();
@@ -53,9 +54,7 @@ async function understand(): Promise<void> {
     fault.value = sentence(error);
   }
 }
-async function openFile(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0];
-  if (!file) return;
+async function openFile(file: File): Promise<void> {
   if (name.value === "") name.value = suggestedName(file.name.replace(/\.[a-z]+$/i, ""));
   text.value = settled.value = await file.text();
 }
@@ -88,9 +87,7 @@ const nameFault = computed(() =>
           spellcheck="false"
           autofocus
         />
-        <label class="dim d-block mt-2"
-          >or a file: <input type="file" accept=".json,.yaml,.yml,.har,.txt" @change="openFile"
-        /></label>
+        <FileChooser label="or a file" accept=".json,.yaml,.yml,.har,.txt" class="mt-2" @choose="openFile" />
         <v-text-field
           v-model.trim="name"
           label="Name of the API"

@@ -148,14 +148,15 @@ const removeItem = (index: number): void =>
         @update:model-value="emit('change', $event === true)"
       />
       <span v-else-if="kind === 'null'" class="mono dim">null</span>
-      <select
+      <v-select
         class="kind"
-        :value="kind"
+        :model-value="kind"
+        :items="kinds"
+        hide-details
+        density="compact"
         :aria-label="`Kind of ${name ?? 'the body'}`"
-        @change="setKind(($event.target as HTMLSelectElement).value as Kind)"
-      >
-        <option v-for="one in kinds" :key="one">{{ one }}</option>
-      </select>
+        @update:model-value="setKind($event as Kind)"
+      />
       <button
         v-if="removable"
         type="button"
@@ -232,11 +233,8 @@ const removeItem = (index: number): void =>
   flex: 1;
 }
 .kind {
-  font-size: 0.75rem;
-  color: var(--dim);
-  width: 72px;
-  color: inherit;
-  background: rgb(var(--v-theme-surface));
+  flex: 0 0 112px;
+  width: 112px;
 }
 .inner {
   display: grid;

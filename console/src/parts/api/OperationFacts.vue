@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { routes, type OperationDetail, type Sample } from "@copper-kettle/contract";
 import { printJson, type JsonObject } from "@copper-kettle/core";
-import { onMounted, ref, watch } from "vue";
+import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
 import BodyView from "../shared/BodyView.vue";
-import JsonTree from "../shared/JsonTree.vue";
+import SchemaTable from "./SchemaTable.vue";
 
 /** What an operation takes and gives, as its document says, and the samples of it. */
 const props = defineProps<{ apiName: string; operation: OperationDetail; renewed: number }>();
@@ -30,6 +30,10 @@ async function remove(sample: string): Promise<void> {
     fault.value = sentence(error);
   }
 }
+/** What the table of the body's schema does not say: which fields are fixed, and by what rule they are taken. */
+const ruled = computed(() =>
+  props.operation.fields.filter(({ fixed, rule, choices }) => fixed !== undefined || rule || choices),
+);
 const typeText = (schema: JsonObject): string => {
   const type = [schema["type"] ?? []].flat().join(" or ");
   return [type, schema["format"]].filter(Boolean).join(", ");
@@ -69,7 +73,7 @@ const typeText = (schema: JsonObject): string => {
         </tr>
       </tbody>
     </table>
-    <table v-if="operation.fields.length > 0" class="lines" aria-label="Fields of the body">
+    <table v-if="ruled.length > 0" class="lines" aria-label="Fields of the body">
       <thead>
         <tr>
           <th>Field of the body</th>
@@ -77,7 +81,7 @@ const typeText = (schema: JsonObject): string => {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in operation.fields" :key="one.name">
+        <tr v-for="one in ruled" :key="one.name">
           <td>
             <span class="mono">{{ one.name }}</span><span v-if="one.required" class="dim"> required</span
             ><span v-if="one.fixed !== undefined" class="dim"> fixed</span>
@@ -114,7 +118,7 @@ const typeText = (schema: JsonObject): string => {
       <h3>
         Body <span class="dim">{{ content.type }}{{ operation.body?.required ? ", required" : "" }}</span>
       </h3>
-      <JsonTree v-if="content.schema" :value="content.schema" :open-to="1" />
+      <SchemaTable v-if="content.schema" :schema="content.schema" />
     </div>
     <div v-for="response in operation.responses" :key="response.status">
       <h3>
@@ -122,7 +126,7 @@ const typeText = (schema: JsonObject): string => {
       </h3>
       <div v-for="content in response.content" :key="content.type">
         <span class="mono dim">{{ content.type }}</span>
-        <JsonTree v-if="content.schema" :value="content.schema" :open-to="0" />
+        <SchemaTable v-if="content.schema" :schema="content.schema" />
       </div>
     </div>
     <div>

@@ -14,6 +14,7 @@ import { skeleton } from "../../logic/body-value.js";
 import { when } from "../../logic/format.js";
 import { bodyKindOf, givenParameters, ruleFaults, typedParameters } from "../../logic/parameter-form.js";
 import BodyInput from "./BodyInput.vue";
+import FileChooser from "../shared/FileChooser.vue";
 import SaveSample from "./SaveSample.vue";
 import TryParameter from "./TryParameter.vue";
 import TryResultView from "./TryResultView.vue";
@@ -174,9 +175,7 @@ function sentIn({ given }: TryEntry): string {
   if (body !== undefined) parts.push(typeof body === "string" ? body : printJson(body));
   return parts.join(" ") || "without parameters";
 }
-async function readFile(event: Event): Promise<void> {
-  const chosen = (event.target as HTMLInputElement).files?.[0];
-  if (!chosen) return;
+async function readFile(chosen: File): Promise<void> {
   const bytes = new Uint8Array(await chosen.arrayBuffer());
   let text = "";
   for (const byte of bytes) text += String.fromCharCode(byte);
@@ -232,10 +231,11 @@ async function look(entry: TryEntry): Promise<void> {
         :schema="content?.schema"
         :fault="shown['body']"
       />
-      <label v-if="bodyKind === 'file' || bodyKind === 'multipart'" class="dim">
-        {{ bodyKind === "file" ? `The bytes (${mediaType})` : "Add a file" }}:
-        <input type="file" @change="readFile" />
-      </label>
+      <FileChooser
+        v-if="bodyKind === 'file' || bodyKind === 'multipart'"
+        :label="bodyKind === 'file' ? `The bytes (${mediaType})` : 'Add a file'"
+        @choose="readFile"
+      />
     </template>
     <v-select
       v-model="using"

@@ -1,14 +1,13 @@
 <script setup lang="ts">
 import { ref } from "vue";
+import FileChooser from "../shared/FileChooser.vue";
 import type { CertificateForm } from "../../logic/form-parts.js";
 
 defineProps<{ faults: Record<string, string>; saved: boolean }>();
 const form = defineModel<CertificateForm>({ required: true });
 const fileName = ref("");
 
-async function pick(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0];
-  if (!file) return;
+async function pick(file: File): Promise<void> {
   const bytes = new Uint8Array(await file.arrayBuffer());
   const text = new TextDecoder().decode(bytes);
   if (text.includes("-----BEGIN")) {
@@ -28,15 +27,11 @@ async function pick(event: Event): Promise<void> {
 
 <template>
   <div class="fields">
-    <label class="file">
-      <span class="dim">File: PEM (certificate, key, or both) or PKCS#12</span>
-      <input
-        type="file"
-        accept=".pem,.crt,.cer,.key,.p12,.pfx"
-        aria-label="Certificate file"
-        @change="pick"
-      />
-    </label>
+    <FileChooser
+      label="Certificate file: PEM (certificate, key, or both) or PKCS#12"
+      accept=".pem,.crt,.cer,.key,.p12,.pfx"
+      @choose="pick"
+    />
     <p v-if="form.pkcs12" class="dim">{{ fileName }} was read. Enter its passphrase.</p>
     <template v-else>
       <v-textarea
@@ -79,9 +74,5 @@ async function pick(event: Event): Promise<void> {
 .fields {
   display: grid;
   gap: 12px;
-}
-.file {
-  display: grid;
-  gap: 4px;
 }
 </style>
