@@ -55,7 +55,10 @@ describe("APIs in the console", () => {
     await page.getByText("Put a guest on record").click();
     await page.waitForURL(/\/apis\/stays\/createGuest$/);
     // Schemas are tables of fields, as JSON Schema behind a link.
-    await page.getByRole("row", { name: /^email text \(e-mail\) yes/ }).first().waitFor();
+    await page
+      .getByRole("row", { name: /^email text \(e-mail\) yes/ })
+      .first()
+      .waitFor();
     await page.getByRole("button", { name: "as JSON Schema" }).first().click();
     await page.getByText("properties:").first().waitFor();
   });
