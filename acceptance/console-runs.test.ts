@@ -69,11 +69,13 @@ describe("runs by hand, in the console", () => {
     await page.getByText("Paused before").waitFor();
     await page.getByLabel("Place").fill("steps.gest.body.items");
     await page.getByLabel("New value").fill("[]");
-    await button("Go on").click();
+    await button("Continue").click();
     await page.getByRole("alert").getByText("gest").waitFor();
     await page.getByLabel("Place").fill("steps.guest.body.items[0].id");
     await page.getByLabel("New value").fill("g-1234");
-    await button("Go on").click();
+    await button("Next step").click();
+    await page.getByText(/^Paused before (?!known,)/).first().waitFor();
+    await button("Continue").click();
     await state("succeeded");
     expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-1234" });
   });

@@ -8,11 +8,12 @@ import { api, sentence } from "../../api.js";
 const props = defineProps<{ run: Run }>();
 const emit = defineEmits<{ done: [] }>();
 const changes = ref([{ place: "", value: "" }]);
-const path = computed(() => props.run.waits.find(({ kind }) => kind === "breakpoint")?.path);
+const wait = computed(() => props.run.waits.find(({ kind }) => kind === "breakpoint"));
+const isInLoop = computed(() => /\[\d+\]\//.test(wait.value?.path ?? ""));
 const fault = ref("");
 const busy = ref(false);
 
-async function goOn(): Promise<void> {
+async function goOn(next?: "step" | "item"): Promise<void> {
   fault.value = "";
   const set: Record<string, Json> = {};
   for (const { place, value } of changes.value) {
@@ -25,7 +26,10 @@ async function goOn(): Promise<void> {
   }
   busy.value = true;
   try {
-    await api.call(routes.continueRun, { params: { id: props.run.id }, body: { set } });
+    await api.call(routes.continueRun, {
+      params: { id: props.run.id },
+      body: { set, ...(next ? { next } : {}) },
+    });
     emit("done");
   } catch (error) {
     fault.value = sentence(error);
@@ -38,10 +42,10 @@ async function goOn(): Promise<void> {
 <template>
   <v-card class="pa-4 panel">
     <p>
-      Paused before <strong class="mono">{{ path }}</strong>. The results so far are shown below. You can
-      change a value before you continue.
+      <strong>{{ wait?.reason }}</strong> The results so far are shown below. You can change a value before
+      you continue.
     </p>
-    <form class="changes" @submit.prevent="goOn">
+    <form class="changes" @submit.prevent="goOn()">
       <div v-for="(change, index) in changes" :key="index" class="pair">
         <v-text-field
           v-model="change.place"
@@ -60,8 +64,10 @@ async function goOn(): Promise<void> {
         />
       </div>
       <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-      <div class="d-flex ga-2">
-        <v-btn type="submit" color="primary" variant="flat" :loading="busy">Go on</v-btn>
+      <div class="d-flex flex-wrap ga-2">
+        <v-btn type="submit" color="primary" variant="flat" :loading="busy">Continue</v-btn>
+        <v-btn :disabled="busy" @click="goOn('step')">Next step</v-btn>
+        <v-btn v-if="isInLoop" :disabled="busy" @click="goOn('item')">Next item</v-btn>
         <v-btn @click="changes.push({ place: '', value: '' })">Change another value</v-btn>
       </div>
     </form>
