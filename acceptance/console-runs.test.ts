@@ -74,7 +74,10 @@ describe("runs by hand, in the console", () => {
     await page.getByLabel("Place").fill("steps.guest.body.items[0].id");
     await page.getByLabel("New value").fill("g-1234");
     await button("Next step").click();
-    await page.getByText(/^Paused before (?!known,)/).first().waitFor();
+    await page
+      .getByText(/^Paused before (?!known,)/)
+      .first()
+      .waitFor();
     await button("Continue").click();
     await state("succeeded");
     expect((await world.settled(id)).response?.body).toMatchObject({ id: "g-1234" });
