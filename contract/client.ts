@@ -44,6 +44,8 @@ export interface Client {
     route: R,
     ...input: object extends CallInput<R> ? [CallInput<R>?] : [CallInput<R>]
   ): Promise<OutputOf<R>>;
+  /** The same, with the body as text: for one that is long, and is parsed elsewhere. @throws as {@link call} */
+  text(route: AnyRoute, input: Input): Promise<string>;
   /** The same, with the response as it came. */
   send(route: AnyRoute, input: Input): Promise<Fetched>;
 }
@@ -92,11 +94,16 @@ export function createClient(options: ClientOptions): Client {
       });
     }
   };
+  const good = async (route: AnyRoute, input: Input): Promise<Fetched> => {
+    const response = await send(route, input);
+    if (!response.ok) throw await problemOf(response, options.baseUrl);
+    return response;
+  };
   return {
     send,
+    text: async (route, input) => (await good(route, input)).text(),
     async call(route, ...[input]) {
-      const response = await send(route, input ?? {});
-      if (!response.ok) throw await problemOf(response, options.baseUrl);
+      const response = await good(route, input ?? {});
       if (response.status === 204) return undefined as never;
       const text = await response.text();
       return (route.output as z.ZodType).parse(parseJson(text)) as never;

@@ -29,7 +29,8 @@ export function ask<W extends What>(what: W, question: Asked[W]["ask"]): Promise
   const id = ++last;
   return new Promise((give, fail) => {
     waiting.set(id, { give, fail });
-    // What is reactive cannot be sent as it is.
-    worker.postMessage({ id, what, ask: JSON.parse(JSON.stringify(question)) });
+    // What is reactive cannot be sent as it is. The values of a run are text, and may be long.
+    const plain = what === "values" ? { ...question } : JSON.parse(JSON.stringify(question));
+    worker.postMessage({ id, what, ask: plain });
   });
 }

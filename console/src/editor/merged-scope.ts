@@ -10,3 +10,8 @@ export function mergedScope(samples: JsonObject, real: JsonObject): JsonObject {
   }
   return merged;
 }
+
+/** The values of a run with the constants of the catalogue: a run knows only those that it read. */
+export function withConstants(constants: JsonObject, values: JsonObject): JsonObject {
+  return { ...values, constants: { ...constants, ...(values["constants"] as JsonObject | undefined) } };
+}

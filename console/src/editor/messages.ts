@@ -97,8 +97,10 @@ export interface Asked {
     ask: { text: string; line: number };
     answer: { names: string[]; samples: JsonObject; words: string[] };
   };
-  /** The values of a run, as JSON: expressions are worked out on them from now on. */
-  values: { ask: { json: string }; answer: null };
+  /** The values of a run and the constants, each as JSON: expressions are worked out on them from now on. */
+  values: { ask: { json: string; constants: string }; answer: null };
+  /** The steps in whose values a text is, in whatever case. */
+  search: { ask: { text: string }; answer: string[] };
   /** The items of the loops around a line, the outermost first: expressions see them from now on. */
   loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
   work: { ask: Code<"expression" | "template" | "value">; answer: Worked };

@@ -1,5 +1,5 @@
 import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
-import { printForPeople, printJson, type Entry, type JsonObject } from "@copper-kettle/core";
+import { parseJson, printForPeople, printJson, type Entry, type JsonObject } from "@copper-kettle/core";
 import {
   computed,
   ref,
@@ -14,6 +14,7 @@ import { api, sentence } from "../api.js";
 import { onRunChange } from "../logic/live.js";
 import { Waterfall, type Row } from "../logic/waterfall.js";
 import { ask } from "./asking.js";
+import { withConstants } from "./merged-scope.js";
 
 /** The values of the run that the editor shows, and what became of each step in it. */
 export interface RunValues {
@@ -59,22 +60,14 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
       fault.value = sentence(error);
     }
   }
-  /** A run knows the constants that it read; those of other steps are as they are now. */
-  const withConstants = (values: JsonObject): JsonObject => ({
-    ...values,
-    constants: {
-      ...(catalogue.value.constants as JsonObject),
-      ...(values["constants"] as JsonObject | undefined),
-    },
-  });
+  const constants = (): JsonObject => catalogue.value.constants as JsonObject;
   // Before there is a run, the constants are all that is known.
   watch(
     catalogue,
     async () => {
       if (chosen.value !== null) return;
-      const values = withConstants({});
-      await ask("values", { json: printJson(values) });
-      if (chosen.value === null) scope.value = values;
+      await ask("values", { json: "{}", constants: printJson(constants()) });
+      if (chosen.value === null) scope.value = withConstants(constants(), {});
     },
     { immediate: true },
   );
@@ -109,11 +102,11 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     const mine = ++looking;
     const isWanted = (): boolean => mine === looking && id === chosen.value;
     const at = [...items].map(([loop, index]) => `${loop}[${index}]`).join("/");
-    const values = withConstants(await api.call(routes.runScope, { params: { id }, query: { at } }));
+    const json = await api.text(routes.runScope, { params: { id }, query: { at } });
     if (!isWanted()) return;
     // First beside the page: fields work their expressions out as soon as they see new values.
-    await ask("values", { json: printJson(values) });
-    if (isWanted()) scope.value = values;
+    await ask("values", { json, constants: printJson(constants()) });
+    if (isWanted()) scope.value = withConstants(constants(), parseJson(json) as JsonObject);
   }
   function setItem(loop: string, index: number): void {
     items.set(loop, index);

@@ -45,7 +45,7 @@ import {
 } from "@copper-kettle/core";
 import { catalogueOf } from "../logic/catalogue.js";
 import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
-import { mergedScope } from "./merged-scope.js";
+import { mergedScope, withConstants } from "./merged-scope.js";
 import { lazyCatalogue } from "../logic/known.js";
 import type { Action, Analysis, Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
 
@@ -170,9 +170,23 @@ async function scope({ text, line }: { text: string; line: number }): Promise<As
 }
 
 let values: JsonObject = {};
-function takeValues({ json }: { json: string }): null {
-  values = parseJson(json) as JsonObject;
+function takeValues({ json, constants }: Asked["values"]["ask"]): null {
+  values = withConstants(parseJson(constants) as JsonObject, parseJson(json) as JsonObject);
   return null;
+}
+
+function search({ text }: { text: string }): string[] {
+  const steps = mergedScope(samples, values)["steps"] ?? null;
+  return isObject(steps) ? Object.keys(steps).filter((name) => holds(own(steps, name) as Json, text)) : [];
+}
+/** Whether a text is in the keys or the values of a value, as JSON writes them. */
+function holds(value: Json, text: string): boolean {
+  if (Array.isArray(value)) return value.some((item) => holds(item, text));
+  if (isObject(value))
+    return Object.entries(value).some(
+      ([key, inner]) => key.toLowerCase().includes(text) || holds(inner, text),
+    );
+  return (typeof value === "string" ? value : printJson(value)).toLowerCase().includes(text);
 }
 /** Some values, in a form that can be sent to the page: numbers that a double does not hold lose digits there. */
 const sendable = (value: Json | undefined): Json => JSON.parse(printJson(value ?? null)) as Json;
@@ -269,6 +283,7 @@ const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Pro
   completeField,
   scope,
   values: takeValues,
+  search,
   loops,
   work,
   unfold: unfolded,

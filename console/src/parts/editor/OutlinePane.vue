@@ -22,15 +22,28 @@ const unfolded = ref(new Set<string>());
 const dragged = ref<EditorLine>();
 const over = ref<string>();
 
+const wanted = computed(() => search.value.trim().toLowerCase());
+/** The steps in whose values it is: looked for beside the page, once nothing was typed for a moment. */
+const inValues = ref<ReadonlySet<string>>(new Set());
+let looking: ReturnType<typeof setTimeout> | undefined;
+watch([wanted, scope.values], ([text]) => {
+  clearTimeout(looking);
+  if (text === "") return void (inValues.value = new Set());
+  looking = setTimeout(() => {
+    void ask("search", { text })
+      .then((names) => {
+        if (text === wanted.value) inValues.value = new Set(names);
+      })
+      .catch(() => undefined);
+  }, 150);
+});
 const found = computed(() => {
-  const wanted = search.value.trim().toLowerCase();
-  if (wanted === "") return document.lines.value;
-  return document.lines.value.filter((line) => {
-    if (`${line.name} ${line.title ?? ""} ${line.summary} ${line.kind}`.toLowerCase().includes(wanted))
-      return true;
-    const value = line.what === "step" ? scope.valueOf(line.name) : undefined;
-    return value !== undefined && printJson(value).toLowerCase().includes(wanted);
-  });
+  if (wanted.value === "") return document.lines.value;
+  return document.lines.value.filter(
+    (line) =>
+      `${line.name} ${line.title ?? ""} ${line.summary} ${line.kind}`.toLowerCase().includes(wanted.value) ||
+      (line.what === "step" && inValues.value.has(line.name)),
+  );
 });
 const problemsAt = computed(() => {
   const marks = new Map<string, "error" | "warning">();

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { parseJson, printJson, type Json } from "@copper-kettle/core";
+import { briefJson, parseJson, printJson, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 import { bodyView, likeObjects } from "../../logic/like-objects.js";
 import JsonTree from "./JsonTree.vue";
@@ -26,14 +26,13 @@ const most = ref(100);
 const longest = 200_000;
 const raw = computed(() => {
   if (view.value !== "raw" || value.value === undefined) return "";
-  const text = printJson(value.value, 2);
-  return text.length > longest
-    ? `${text.slice(0, longest)}\n… ${text.length - longest} characters more`
-    : text;
+  // A long one is not even laid out: that would take as long as it is.
+  const brief = briefJson(value.value, longest);
+  return brief.length < longest ? printJson(value.value, 2) : `${brief} and more, which is not shown`;
 });
 const cell = (one: Json | undefined): string => {
-  const text = one === undefined ? "" : typeof one === "string" ? one : printJson(one);
-  return text.length > 60 ? `${text.slice(0, 59)}…` : text;
+  if (typeof one === "string") return one.length > 60 ? `${one.slice(0, 59)}…` : one;
+  return one === undefined ? "" : briefJson(one, 60);
 };
 const views = computed(() => [
   { value: "tree" as const, title: "Tree" },

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { Exact, isObject, printJson, type Json } from "@copper-kettle/core";
+import { briefJson, Exact, isObject, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
+import { firstMembers, sizeOf } from "../../logic/members.js";
 
 /** A value as a tree that unfolds; long lists show their first hundred items until more are asked for. */
 /** `value` is a Json; declared as unknown, since an empty text would else be taken for true. */
@@ -14,23 +15,16 @@ const props = withDefaults(
 );
 const open = ref(props.depth < props.openTo);
 const most = ref(100);
-const entries = computed<[string, Json][]>(() => {
-  const value = props.value as Json;
-  if (Array.isArray(value)) return value.map((item, index) => [String(index), item]);
-  return isObject(value) ? Object.entries(value) : [];
-});
+const size = computed(() => sizeOf(props.value as Json));
+const entries = computed(() => firstMembers(props.value as Json, most.value));
 const folds = computed(() => Array.isArray(props.value) || isObject(props.value));
 const count = computed(() => {
   const one = Array.isArray(props.value) ? "item" : "key";
-  const size = entries.value.length;
-  return size === 0 ? "" : `${size} ${one}${size === 1 ? "" : "s"}`;
+  return size.value === 0 ? "" : `${size.value} ${one}${size.value === 1 ? "" : "s"}`;
 });
 /** A folded value shows how it begins. */
 const summary = computed(() => {
-  if (!open.value && entries.value.length > 0) {
-    const text = printJson(props.value);
-    return text.length > 70 ? `${text.slice(0, 69)}…` : text;
-  }
+  if (!open.value && size.value > 0) return briefJson(props.value as Json, 70);
   return Array.isArray(props.value) ? `[${count.value}]` : `{${count.value}}`;
 });
 const kind = computed(() =>
@@ -45,7 +39,7 @@ const text = computed(() =>
   <div class="node mono">
     <div class="line">
       <button
-        v-if="folds && entries.length > 0"
+        v-if="folds && size > 0"
         type="button"
         class="fold"
         :aria-expanded="open"
@@ -61,15 +55,15 @@ const text = computed(() =>
     </div>
     <div v-if="folds && open" class="inner">
       <JsonTree
-        v-for="[key, inner] in entries.slice(0, most)"
+        v-for="[key, inner] in entries"
         :key="key"
         :value="inner"
-        :name="key"
+        :name="String(key)"
         :depth="depth + 1"
         :open-to="openTo"
       />
-      <button v-if="entries.length > most" type="button" class="more" @click="most += 500">
-        {{ entries.length - most }} more …
+      <button v-if="size > most" type="button" class="more" @click="most += 500">
+        {{ size - most }} more …
       </button>
     </div>
   </div>

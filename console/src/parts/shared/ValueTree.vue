@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import {
+  briefJson,
   firstWhere,
-  isObject,
   printJson,
   printPath,
   valueAt,
@@ -10,6 +10,7 @@ import {
   type Path,
 } from "@copper-kettle/core";
 import { computed, ref } from "vue";
+import { firstMembers, sizeOf } from "../../logic/members.js";
 import type { ValueUse } from "../../logic/value-use.js";
 
 /** A value as a tree: each name gives the path to its value, as an expression writes it. */
@@ -32,19 +33,15 @@ const emit = defineEmits<{ pick: [code: string, isNull: boolean] }>();
 const json = computed(() => props.value as Json | undefined);
 const open = ref(props.depth < props.openTo && !["headers", "cookies"].includes(props.name));
 const most = ref(50);
-const entries = computed<[string | number, Json][]>(() => {
-  const value = json.value;
-  if (Array.isArray(value)) return value.map((item, index) => [index, item]);
-  return isObject(value ?? null) ? Object.entries(value as object) : [];
-});
-const brief = computed(() => {
-  const text = printJson(json.value ?? null);
-  return text.length > 90 ? `${text.slice(0, 89)}…` : text;
-});
+const size = computed(() => sizeOf(json.value));
+const entries = computed(() => firstMembers(json.value, most.value));
+const brief = computed(() => briefJson(json.value ?? null, 90));
 const code = computed(() => printPath(props.path));
 /** Where the value is one of a list: the first item that is like it, which holds when the list changes. */
-const first = computed(() => firstWhere(props.path, (path) => valueAt(props.root, path)));
-/** They are worked out for the value that somebody points at. */
+const first = computed(() =>
+  isNear.value ? firstWhere(props.path, (path) => valueAt(props.root, path)) : undefined,
+);
+/** What can be made of a value is worked out for the one that somebody points at. */
 const isNear = ref(false);
 const shown = computed(() => (isNear.value ? (props.uses?.(props.path, json.value ?? null) ?? []) : []));
 const kindOf = (value: Json | undefined): string => (value === null ? "null" : typeof value);
@@ -57,7 +54,7 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
   <div class="node mono">
     <div class="line" @mouseenter="isNear = true" @focusin="isNear = true">
       <button
-        v-if="entries.length > 0"
+        v-if="size > 0"
         type="button"
         class="fold"
         :aria-expanded="open"
@@ -70,7 +67,7 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
       <button type="button" class="name" :title="`Insert ${code}`" @mousedown.prevent @click="pick(code)">
         {{ name }}
       </button>
-      <span v-if="!open || entries.length === 0" class="brief" :class="kindOf(json)">{{ brief }}</span>
+      <span v-if="!open || size === 0" class="brief" :class="kindOf(json)">{{ brief }}</span>
       <span v-else class="dim">{{ Array.isArray(value) ? `${value.length} items` : "" }}</span>
       <span class="acts">
         <button type="button" @mousedown.prevent @click="pick(code)">Insert</button>
@@ -91,9 +88,9 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
         <button type="button" @mousedown.prevent @click="copy(printJson(json ?? null))">Copy value</button>
       </span>
     </div>
-    <div v-if="open && entries.length > 0" class="inner">
+    <div v-if="open && size > 0" class="inner">
       <ValueTree
-        v-for="[key, inner] in entries.slice(0, most)"
+        v-for="[key, inner] in entries"
         :key="key"
         :value="inner"
         :name="String(key)"
@@ -104,8 +101,8 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
         :uses="uses"
         @pick="(what, isNull) => emit('pick', what, isNull)"
       />
-      <button v-if="entries.length > most" type="button" class="more" @click="most += 200">
-        {{ entries.length - most }} more …
+      <button v-if="size > most" type="button" class="more" @click="most += 200">
+        {{ size - most }} more …
       </button>
     </div>
   </div>
