@@ -23,6 +23,8 @@ interface Outcome {
 export class Knowledge {
   #steps = new Map<string, Outcome>();
   #variables = new Map<string, Shape>();
+  /** The two as they were when they were last read; one that is kept sees nothing of what comes later. */
+  #seen: { of: Map<string, Outcome>; steps: Map<string, Outcome>; variables: Map<string, Shape> } | undefined;
   #names = new Map<string, Shape>();
   readonly #results = new WeakMap<object, Shape>();
   #inputs: Shape = anything;
@@ -62,6 +64,7 @@ export class Knowledge {
   branch<T>(inner: () => T): T {
     const before = new Set(this.#steps.keys());
     const result = inner();
+    this.#seen = undefined;
     for (const [name, { shape }] of this.#steps)
       if (!before.has(name)) this.#steps.set(name, { shape, sure: false });
     return result;
@@ -91,9 +94,10 @@ export class Knowledge {
 
   /** The shapes of all names in scope. `more` are those of an attempt's response. */
   scope(more: readonly string[] = []): ShapeScope {
-    // As they are now: a scope may be kept while more steps are read.
-    const steps = new Map(this.#steps);
-    const variables = new Map(this.#variables);
+    // As they are now: a scope may be kept while more steps are read. Those of one step share what they hold.
+    if (this.#seen?.of !== this.#steps)
+      this.#seen = { of: this.#steps, steps: new Map(this.#steps), variables: new Map(this.#variables) };
+    const { steps, variables } = this.#seen;
     const answer: [string, Shape][] = more.map((name) => [name, responseNames[name] ?? anything]);
     const scope = new Map<string, Shape>([
       ["inputs", this.#inputs],
@@ -130,6 +134,7 @@ export class Knowledge {
   ended(step: Step): void {
     // One that failed and was caught gives something else; one that was skipped gives nothing.
     const shape = step.catch || step.keepGoing ? anything : this.#outcome(step);
+    this.#seen = undefined;
     this.#steps.set(step.name, { shape, sure: step.onlyIf === undefined });
     if (step.kind !== "set") return;
     for (const [name, value] of step.values) {

@@ -28,12 +28,33 @@ export function yamlBounds(values: number): YamlBounds {
   return { depth: bounds.fileDepth, tokens: values * tokensOfValue };
 }
 
+/** The texts that were read last, with what they hold: one edit reads the text before and behind it several times. */
+const recent: { text: string; most: YamlBounds; document: Document; starts: readonly number[] }[] = [];
+const mostRecent = 2;
+
 /**
  * Reads YAML 1.2 after looking how large and how deep its text is: its tokens come without recursion, what is made of
  * them does not. Keys are not compared with each other, which takes time with the square of their number.
+ * @returns a document that nobody may change: whoever reads the same text next gets it, too
  * @throws YamlBeyondBounds
  */
-export function readYaml(text: string, most: YamlBounds, lines = new LineCounter()): Document {
+export function readYaml(text: string, most: YamlBounds, lines = new LineCounter()): Readonly<Document> {
+  const same = recent.find(
+    (one) => one.text === text && one.most.depth === most.depth && one.most.tokens === most.tokens,
+  );
+  if (same) {
+    lines.lineStarts = [...same.starts];
+    return same.document;
+  }
+  const document = readAnew(text, most, lines);
+  // A document of an API may be many times as long as a workflow, and is read once.
+  if (text.length > bounds.fileLength) return document;
+  recent.unshift({ text, most, document, starts: [...lines.lineStarts] });
+  recent.length = Math.min(recent.length, mostRecent);
+  return document;
+}
+
+function readAnew(text: string, most: YamlBounds, lines: LineCounter): Document {
   const parser = new Parser(lines.addNewLine);
   const tokens: CST.Token[] = [];
   let [count, faults] = [0, 0];

@@ -124,8 +124,11 @@ export class JournalStore {
   async open(run: string, after: number, limit: number): Promise<{ entries: OpenEntry[]; more: boolean }> {
     const rows = await select<Row>(
       this.store,
-      "SELECT seq, count, entries, entries_blob, NULL AS sealed, NULL AS sealed_blob FROM journal WHERE run = :run AND seq + count > :from ORDER BY seq LIMIT :limit",
-      { run, from: after + 1, limit: limit + 1 },
+      // From the row that holds the first one, to the row that holds one more than is wanted: the numbers have no gaps.
+      `SELECT seq, count, entries, entries_blob, NULL AS sealed, NULL AS sealed_blob FROM journal
+         WHERE run = :run AND seq <= :to
+           AND seq >= coalesce((SELECT max(seq) FROM journal WHERE run = :run AND seq <= :from), 0) ORDER BY seq`,
+      { run, from: after + 1, to: after + 1 + limit },
     );
     const entries: OpenEntry[] = [];
     for (const row of rows) {

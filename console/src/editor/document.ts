@@ -4,7 +4,7 @@ import { computed, onScopeDispose, reactive, ref, shallowRef, watch, type Comput
 import { api, isConflict, sentence, shared } from "../api.js";
 import { ask, Refused } from "./asking.js";
 import { readKept, writeKept } from "./kept.js";
-import type { Action, Analysis } from "./messages.js";
+import type { Action, Outlined } from "./messages.js";
 
 /** How the text stands to what the service has. */
 export type Saving = "saved" | "changed" | "saving" | "away" | "conflict" | "refused";
@@ -59,8 +59,9 @@ export function useDocument(name: string): WorkflowDocument {
   const params = { name };
   const text = ref("");
   const workflow = ref<WorkflowDetail>();
-  const analysis = shallowRef<Analysis>();
-  const good = shallowRef<Analysis>();
+  const outlined = shallowRef<Outlined>();
+  const good = shallowRef<Outlined>();
+  const checked = shallowRef<{ text: string; problems: Problem[] }>();
   const saving = ref<Saving>("saved");
   const savedAt = ref("");
   const theirs = ref<WorkflowDetail>();
@@ -99,14 +100,24 @@ export function useDocument(name: string): WorkflowDocument {
 
   watch(text, (now) => {
     clearTimeout(readTimer);
-    readTimer = setTimeout(() => void read(now), analysis.value ? readPause : 0);
+    readTimer = setTimeout(() => void read(now), outlined.value ? readPause : 0);
   });
+  /** Its lines first: what is wrong with it takes longer to find out. */
   async function read(now: string): Promise<void> {
     try {
-      const found = await ask("analyse", { text: now });
+      const [found, problems] = [ask("outline", { text: now }), ask("check", { text: now })];
+      const next = await found;
       if (isGone || now !== text.value) return;
-      analysis.value = found;
-      if (found.lines) good.value = found;
+      outlined.value = next;
+      if (next.lines) good.value = next;
+      void problems.then(
+        (list) => {
+          if (!isGone && now === text.value) checked.value = { text: now, problems: list };
+        },
+        (error: unknown) => {
+          fault.value = sentence(error);
+        },
+      );
     } catch (error) {
       fault.value = sentence(error);
     }
@@ -250,14 +261,14 @@ export function useDocument(name: string): WorkflowDocument {
     taken(next, next.text);
   }
 
-  const fresh = computed(() => analysis.value?.text === text.value);
+  const fresh = computed(() => checked.value?.text === text.value);
   return {
     name,
     text,
     workflow,
     lines: computed(() => good.value?.lines ?? []),
-    isOld: computed(() => analysis.value !== undefined && analysis.value.lines === undefined),
-    problems: computed(() => analysis.value?.problems ?? []),
+    isOld: computed(() => outlined.value !== undefined && outlined.value.lines === undefined),
+    problems: computed(() => checked.value?.problems ?? []),
     isFresh: fresh,
     saving,
     savedAt,

@@ -28,13 +28,12 @@ export type Action =
   | { do: "unwrap"; path: Path }
   | { do: "rename"; from: string; to: string };
 
-/** What is known of a text. */
-export interface Analysis {
+/** What a text holds. */
+export interface Outlined {
   text: string;
   /** Undefined while the text cannot be read. */
   lines: EditorLine[] | undefined;
   value: Json | undefined;
-  problems: Problem[];
 }
 
 /** An expression, or a value with `${…}` in its texts as JSON, as it is worked out on the values of a run. */
@@ -79,7 +78,9 @@ export interface Code<Kind> {
 
 /** What the page asks, and what it is answered. */
 export interface Asked {
-  analyse: { ask: { text: string }; answer: Analysis };
+  outline: { ask: { text: string }; answer: Outlined };
+  /** What is wrong with a text. */
+  check: { ask: { text: string }; answer: Problem[] };
   edit: { ask: { text: string; action: Action }; answer: Edited };
   copy: { ask: { text: string; path: Path }; answer: string };
   /** In the whole text, at an offset. */

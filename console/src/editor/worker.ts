@@ -40,6 +40,7 @@ import {
   type Json,
   type JsonObject,
   type Operation,
+  type Problem,
   type ReadWorkflow,
   type ValueMap,
 } from "@copper-kettle/core";
@@ -47,7 +48,7 @@ import { catalogueOf } from "../logic/catalogue.js";
 import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
 import { mergedScope, withConstants } from "./merged-scope.js";
 import { lazyCatalogue } from "../logic/known.js";
-import type { Action, Analysis, Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
+import type { Action, Answer, Asked, Completed, Outlined, Question, What, Worked } from "./messages.js";
 
 /** Reads, checks, completes and edits workflow texts beside the page, so that no key waits for it. */
 
@@ -60,15 +61,12 @@ async function readAnew(text: string): Promise<NonNullable<typeof last>> {
   return last;
 }
 
-async function analyse({ text }: { text: string }): Promise<Analysis> {
-  const { read } = await readAnew(text);
+function outline({ text }: { text: string }): Outlined {
   const value = valueIn(text);
-  return {
-    text,
-    lines: linesOf(text),
-    value: value === undefined ? undefined : sendable(value),
-    problems: read.problems,
-  };
+  return { text, lines: linesOf(text), value: value === undefined ? undefined : sendable(value) };
+}
+async function check({ text }: { text: string }): Promise<Problem[]> {
+  return (await readAnew(text)).read.problems;
 }
 function valueIn(text: string): Json | undefined {
   try {
@@ -276,7 +274,8 @@ function unfolded({ code, kind, response }: Asked["unfold"]["ask"]): Asked["unfo
 }
 
 const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Promise<Asked[W]["answer"]> } = {
-  analyse,
+  outline,
+  check,
   edit,
   copy: ({ text, path }) => copyStep(text, path),
   completeText,

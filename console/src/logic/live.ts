@@ -1,4 +1,4 @@
-import { routes, urlOf } from "@copper-kettle/contract";
+import { routes, urlOf, type OutputOf } from "@copper-kettle/contract";
 import { parseJson, type Entry } from "@copper-kettle/core";
 import { onScopeDispose } from "vue";
 import { api, sentence, shared } from "../api.js";
@@ -126,6 +126,9 @@ export function followEntries(
 ): void {
   let after = -1;
   let [isReading, isAsked, isGone] = [false, false, false];
+  type Page = OutputOf<typeof routes.journal>;
+  const page = (from: number): Promise<Page> =>
+    api.call(routes.journal, { params: { id }, query: { after: from, limit: 1_000 } });
   async function read(): Promise<void> {
     isAsked = true;
     if (isReading) return;
@@ -133,13 +136,16 @@ export function followEntries(
     try {
       while (isAsked && !isGone) {
         isAsked = false;
-        for (let more = true; more && !isGone;) {
-          const page = await api.call(routes.journal, { params: { id }, query: { after, limit: 1_000 } });
-          more = page.more;
-          after = page.entries.at(-1)?.seq ?? after;
+        let coming: Promise<Page> | undefined = page(after);
+        while (coming && !isGone) {
+          const { entries, more }: Page = await coming;
+          after = entries.at(-1)?.seq ?? after;
+          // The next ones come while these are looked at.
+          coming = more && !isGone ? page(after) : undefined;
+          coming?.catch(() => undefined);
           if (!isGone)
             take(
-              page.entries.map(({ entry }) => entry as unknown as Entry),
+              entries.map(({ entry }) => entry as unknown as Entry),
               !more,
             );
         }

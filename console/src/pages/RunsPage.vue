@@ -3,6 +3,7 @@ import { routes, type Run } from "@copper-kettle/contract";
 import { nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
+import { loadAhead } from "../logic/ahead.js";
 import { zone } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
 import { usePages } from "../logic/pages.js";
@@ -88,6 +89,7 @@ function onScroll(): void {
   pages.height.value = place.value.clientHeight;
   keepPlace(place.value.scrollTop);
 }
+loadAhead(() => import("./RunPage.vue"));
 onMounted(async () => {
   const kept = placeHere();
   pages.top.value = kept;

@@ -2,6 +2,7 @@
 import { routes, type WorkflowSummary } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
+import { loadAhead } from "../logic/ahead.js";
 import TimeText from "../parts/shared/TimeText.vue";
 import { onRunChange } from "../logic/live.js";
 import PageHead from "../parts/shared/PageHead.vue";
@@ -19,6 +20,7 @@ async function load(): Promise<void> {
     fault.value = sentence(error);
   }
 }
+loadAhead(() => import("./WorkflowPage.vue"));
 onMounted(load);
 onRunChange(() => void load());
 

@@ -104,7 +104,7 @@ onBeforeUnmount(() => {
 function typed(text: string): void {
   document.touch();
   clearTimeout(timer);
-  timer = setTimeout(() => send(text), 250);
+  timer = setTimeout(() => send(text), 150);
   void work(text);
 }
 function send(text: string): void {

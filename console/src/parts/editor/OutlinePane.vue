@@ -2,6 +2,7 @@
 import { insertion, printJson, type EditorLine, type JsonObject, type StepPlace } from "@copper-kettle/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
+import { useGrowing } from "../../editor/growing.js";
 import { behind, endOf } from "../../editor/places.js";
 import { valueUses } from "../../editor/uses.js";
 import { useSession } from "../../editor/session.js";
@@ -45,6 +46,7 @@ const found = computed(() => {
       (line.what === "step" && inValues.value.has(line.name)),
   );
 });
+const shown = useGrowing(found);
 const problemsAt = computed(() => {
   const marks = new Map<string, "error" | "warning">();
   const lines = document.lines.value.filter(({ what }) => what !== "branch");
@@ -76,8 +78,14 @@ function beginAdding(line?: EditorLine): void {
 function lineOf(id: string): HTMLElement | null | undefined {
   return place.value?.querySelector<HTMLElement>(`[data-id="${CSS.escape(id)}"]`);
 }
-function pick(line: EditorLine): void {
-  choose(line.id);
+/** The line in which something happens; not what is unfolded below it. */
+function lineAt(event: Event): EditorLine | undefined {
+  const id = (event.target as HTMLElement).closest<HTMLElement>("[data-id]")?.dataset["id"];
+  return found.value.find((line) => line.id === id);
+}
+function onClick(event: MouseEvent): void {
+  const line = lineAt(event);
+  if (line) choose(line.id);
 }
 function moveTo(by: number): void {
   const lines = found.value;
@@ -113,8 +121,10 @@ function toggle(line: EditorLine): void {
   if (!next.delete(line.id)) next.add(line.id);
   unfolded.value = next;
 }
-function onKey(event: KeyboardEvent, line: EditorLine): void {
-  if (event.target !== event.currentTarget) return;
+function onKey(event: KeyboardEvent): void {
+  const line = lineAt(event);
+  // A button within a line has keys of its own.
+  if (!line || (event.target as HTMLElement).dataset["id"] === undefined) return;
   const mod = event.ctrlKey || event.metaKey;
   const done = (() => {
     switch (event.key) {
@@ -165,6 +175,17 @@ function mayDrop(line: EditorLine): boolean {
   return (
     from !== undefined && line.what !== "file" && line.what !== "trigger" && !line.id.startsWith(from.id)
   );
+}
+function onDragOver(event: DragEvent): void {
+  const line = lineAt(event);
+  if (!line || !mayDrop(line)) return;
+  event.preventDefault();
+  over.value = line.id;
+}
+function onDrop(event: DragEvent): void {
+  event.preventDefault();
+  const line = lineAt(event);
+  if (line) drop(line);
 }
 function drop(line: EditorLine): void {
   const from = dragged.value;
@@ -221,21 +242,27 @@ defineExpose({
           : ""
       }}
     </p>
-    <div ref="place" class="lines" role="tree" aria-label="Outline" :class="{ grey: document.isOld.value }">
-      <template v-for="line in found" :key="line.id">
+    <div
+      ref="place"
+      class="lines"
+      role="tree"
+      aria-label="Outline"
+      :class="{ grey: document.isOld.value }"
+      @click="onClick"
+      @keydown="onKey"
+      @dragstart="dragged = lineAt($event)"
+      @dragend="dragged = undefined"
+      @dragover="onDragOver"
+      @dragleave="over = undefined"
+      @drop="onDrop"
+    >
+      <template v-for="line in shown" :key="line.id">
         <OutlineRow
           :line="line"
           :class="{ over: over === line.id }"
           :dimmed="isDimmed(line)"
           :mark="problemsAt.get(line.id)"
           :unfolded="unfolded.has(line.id)"
-          @click="pick(line)"
-          @keydown="onKey($event, line)"
-          @dragstart="dragged = line"
-          @dragend="dragged = undefined"
-          @dragover="mayDrop(line) && ($event.preventDefault(), (over = line.id))"
-          @dragleave="over = undefined"
-          @drop.prevent="drop(line)"
           @act="act"
           @add="beginAdding(line)"
           @toggle="toggle(line)"

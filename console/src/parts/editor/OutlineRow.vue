@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import type { EditorLine } from "@copper-kettle/core";
 import { mdiDotsHorizontal, mdiPlus } from "@mdi/js";
-import { computed } from "vue";
+import { computed, ref, watch } from "vue";
 import type { Action } from "../../editor/messages.js";
 import { useSession } from "../../editor/session.js";
 import { stepIcons } from "../../logic/step-icons.js";
+import GlyphIcon from "../shared/GlyphIcon.vue";
 import StateMark from "../shared/StateMark.vue";
+import RowMenu from "./RowMenu.vue";
 
 /** One line of the outline: its place in the file, its kind, what it does, and what became of it in the chosen run. */
 const props = defineProps<{
@@ -23,7 +25,7 @@ const emit = defineEmits<{
   paste: [];
   breaks: [];
 }>();
-const { document, values, chosen, breakpoints, pause, scope } = useSession();
+const { values, chosen, breakpoints, pause, scope } = useSession();
 const breakpoint = computed(() => (props.line.what === "step" ? breakpoints.of(props.line.name) : undefined));
 const isPausedHere = computed(() => props.line.what === "step" && pause.at.value?.step === props.line.name);
 /** When tests pause before the step, in words. */
@@ -52,11 +54,11 @@ const about = computed(() => {
   const { what, summary } = props.line;
   return what === "file" ? (summary ? `inputs: ${summary}` : "no inputs") : summary;
 });
-const wrappers = [
-  { title: "Put into a loop", wrapper: "each" },
-  { title: "Put into a condition", wrapper: "if" },
-  { title: "Put into a group", wrapper: "group" },
-] as const;
+const more = ref<HTMLElement>();
+const isMenuOpen = ref(false);
+/** A menu is made when it is first opened: hundreds of lines have one. */
+const hasMenu = ref(false);
+watch(isMenuOpen, () => (hasMenu.value = true));
 </script>
 
 <template>
@@ -93,7 +95,7 @@ const wrappers = [
       <span class="dim mono cut">{{ line.summary }}</span>
     </template>
     <template v-else>
-      <v-icon :icon="stepIcons[line.what === 'file' ? 'file' : line.kind] ?? ''" size="16" class="dim" />
+      <GlyphIcon :path="stepIcons[line.what === 'file' ? 'file' : line.kind] ?? ''" class="dim" />
       <span class="words">
         <span class="first"
           ><b>{{ title }}</b>
@@ -129,71 +131,32 @@ const wrappers = [
       :aria-label="line.what === 'branch' ? `Add a step to ${line.kind}` : `Add a step behind ${line.name}`"
       @click.stop="emit('add')"
     >
-      <v-icon :icon="mdiPlus" size="16" />
+      <GlyphIcon :path="mdiPlus" />
     </button>
-    <v-menu v-if="line.what === 'step' || line.what === 'trigger'">
-      <template #activator="{ props: menu }">
-        <button
-          type="button"
-          class="plus"
-          tabindex="-1"
-          v-bind="menu"
-          :aria-label="`More for ${line.name}`"
-          @click.stop
-        >
-          <v-icon :icon="mdiDotsHorizontal" size="16" />
-        </button>
-      </template>
-      <v-list density="compact">
-        <template v-if="line.what === 'step'">
-          <v-list-item
-            title="Move up"
-            subtitle="Alt+↑"
-            @click="act({ do: 'shift', path: line.path, by: -1 })"
-          />
-          <v-list-item
-            title="Move down"
-            subtitle="Alt+↓"
-            @click="act({ do: 'shift', path: line.path, by: 1 })"
-          />
-          <v-list-item
-            title="Duplicate"
-            subtitle="Ctrl+D"
-            @click="act({ do: 'duplicate', path: line.path })"
-          />
-          <v-list-item title="Copy" subtitle="Ctrl+C" @click="emit('copy')" />
-          <v-list-item title="Paste behind it" subtitle="Ctrl+V" @click="emit('paste')" />
-          <v-list-item
-            v-for="one in wrappers"
-            :key="one.wrapper"
-            :title="one.title"
-            @click="act({ do: 'wrap', path: line.path, wrapper: one.wrapper })"
-          />
-          <v-list-item
-            v-if="['each', 'if', 'group', 'cases', 'together'].includes(line.kind)"
-            title="Take its steps out"
-            @click="act({ do: 'unwrap', path: line.path })"
-          />
-          <v-list-item
-            :title="breakpoint ? 'Pause before it: when …' : 'Let tests pause before it …'"
-            subtitle="B"
-            @click="emit('breaks')"
-          />
-          <v-list-item
-            v-if="document.valueAt([...line.path, 'catch']) === undefined"
-            title="Add a catch"
-            @click="act({ do: 'set', path: [...line.path, 'catch'], value: [] })"
-          />
-        </template>
-        <v-list-item
-          title="Delete"
-          class="text-error"
-          @click="
-            act(line.what === 'step' ? { do: 'remove', path: line.path } : { do: 'unset', path: line.path })
-          "
-        />
-      </v-list>
-    </v-menu>
+    <button
+      v-if="line.what === 'step' || line.what === 'trigger'"
+      ref="more"
+      type="button"
+      class="plus"
+      tabindex="-1"
+      aria-haspopup="menu"
+      :aria-expanded="isMenuOpen"
+      :aria-label="`More for ${line.name}`"
+      @click.stop="isMenuOpen = true"
+    >
+      <GlyphIcon :path="mdiDotsHorizontal" />
+    </button>
+    <RowMenu
+      v-if="hasMenu"
+      v-model="isMenuOpen"
+      :line="line"
+      :target="more"
+      :has-breakpoint="breakpoint !== undefined"
+      @act="act"
+      @copy="emit('copy')"
+      @paste="emit('paste')"
+      @breaks="emit('breaks')"
+    />
   </div>
 </template>
 

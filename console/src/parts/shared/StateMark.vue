@@ -11,6 +11,7 @@ import {
   mdiStopCircleOutline,
 } from "@mdi/js";
 import { computed } from "vue";
+import GlyphIcon from "./GlyphIcon.vue";
 
 const props = defineProps<{ state: string; bare?: boolean }>();
 
@@ -31,7 +32,7 @@ const look = computed(() => looks[props.state] ?? { icon: mdiCircleOutline, colo
 
 <template>
   <span class="state" :class="`text-${look.color}`" :title="state">
-    <v-icon :icon="look.icon" size="18" :aria-label="state" />
+    <GlyphIcon :path="look.icon" :size="18" :label="state" />
     <span v-if="!bare">{{ state }}</span>
   </span>
 </template>
