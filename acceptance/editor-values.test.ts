@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { createClient, routes } from "@copper-kettle/contract";
 import { valueOfText } from "@copper-kettle/core";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -258,5 +258,28 @@ steps:
     expect(text).toContain("name: copied");
     expect(text).not.toContain("boards-bot");
     expect(text.match(/using: stays-key/g)).toHaveLength(3);
+  });
+
+  it("says who else has the workflow open, until they leave", async () => {
+    const { token } = await world.client.call(routes.createToken, { body: { name: "marit" } });
+    const marit = createClient({ baseUrl: world.url, token });
+    await marit.call(routes.workflowHere, { params: { name: "picking" }, body: { window: "w1" } });
+    await page.goto(`${world.url}/workflows/picking`);
+    await page.getByText("Also here: marit", { exact: false }).waitFor();
+    const other = await page.context().newPage();
+    await other.goto(`${world.url}/workflows/picking`);
+    await other.getByText("Also here: marit, you, in another window").waitFor();
+    await marit.call(routes.workflowHere, {
+      params: { name: "picking" },
+      body: { window: "w1", leaves: true },
+    });
+    await page.getByRole("link", { name: "Runs", exact: true }).click();
+    await page.waitForURL(/\/runs$/);
+    await other.reload();
+    await other.getByText("Draft, not published").waitFor();
+    await until(async () => (await other.getByText("Also here").count()) === 0, "nobody else is there");
+    await expect(
+      marit.call(routes.workflowHere, { params: { name: "nowhere" }, body: { window: "w1" } }),
+    ).rejects.toThrow('no workflow "nowhere"');
   });
 });

@@ -113,6 +113,26 @@ export const workflowsRoutes = {
     status: 200,
     needs: "token",
   }),
+  workflowHere: route({
+    method: "POST",
+    path: "/api/workflows/{name}/here",
+    summary: "Say that a window shows the workflow, and get who else has it open",
+    params: named,
+    body: z.strictObject({
+      window: z.string().min(1).max(40).meta({ description: "A name that the window made for itself." }),
+      leaves: z.boolean().default(false).meta({ description: "It does not show it any more." }),
+    }),
+    output: z.object({
+      others: z.array(
+        z.object({
+          who: z.string(),
+          isSelf: z.boolean().meta({ description: "Whoever asks, in another window." }),
+        }),
+      ),
+    }),
+    status: 200,
+    needs: "token",
+  }),
   publishWorkflow: route({
     method: "POST",
     path: "/api/workflows/{name}/publish",

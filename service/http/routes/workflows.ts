@@ -15,6 +15,7 @@ import { credentialsUsed } from "../../credentials/rights.js";
 import type { Context } from "../context.js";
 import { callableAt } from "../describing.js";
 import { findWorkflow } from "../found.js";
+import { Presence } from "../presence.js";
 import { HttpProblem, notFound } from "../problems.js";
 import { requireMayUse } from "../rights.js";
 import { serve } from "../serve-route.js";
@@ -46,6 +47,14 @@ export function serveWorkflows(app: Express, context: Context): void {
     const text = (await workflows.startable(name))?.published?.text ?? draft;
     const { openapi, ways } = describeWorkflow(await workflows.ready(name, text), callableAt(context));
     return { openapi, ways: ways.map((way) => ({ ...way, trigger: way.trigger ?? null })) };
+  });
+
+  const presence = new Presence();
+  serve(app, routes.workflowHere, async ({ params: { name }, body, by }) => {
+    await findWorkflow(context, name);
+    if (!body.leaves) return { others: presence.here(name, body.window, by) };
+    presence.gone(name, body.window, by);
+    return { others: [] };
   });
 
   serve(app, routes.pushWorkflow, async ({ params, body }) => {

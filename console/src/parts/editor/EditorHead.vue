@@ -2,6 +2,7 @@
 import { mdiHelpCircleOutline, mdiRedo, mdiUndo } from "@mdi/js";
 import { computed, ref } from "vue";
 import { useSession } from "../../editor/session.js";
+import { usePresence } from "../../editor/presence.js";
 import { when } from "../../logic/format.js";
 import KeysHelp from "./KeysHelp.vue";
 
@@ -9,6 +10,7 @@ import KeysHelp from "./KeysHelp.vue";
 const emit = defineEmits<{ problem: []; publish: [] }>();
 const { document, testing, inForce } = useSession();
 const keys = ref(false);
+const others = usePresence(document.name);
 const workflow = computed(() => document.workflow.value);
 /** In how many places. */
 const changes = computed(() => {
@@ -60,6 +62,7 @@ defineExpose({ showKeys: () => (keys.value = true) });
     role="status"
     >· {{ saved }}</span
   >
+  <span v-if="others" class="text-warning" role="status">· {{ others }}</span>
   <button
     v-if="words"
     type="button"
