@@ -203,6 +203,12 @@ steps:
     expect((await world.ckettle(["api", "samples", "hosts.addGuest"])).out).toMatch(/by hand +201/);
     const none = { problem: { type: "urn:copper-kettle:problem:no-response" } };
     await expect(keep("reply")).rejects.toMatchObject(none);
+    await expect(
+      world.client.call(routes.saveSample, {
+        params: { name: "hosts", id: "addGuest", sample: "x" },
+        body: { shape: "leave" },
+      }),
+    ).rejects.toThrow("wants either try or call");
     await expect(keep("made", "getGuest")).rejects.toMatchObject(none);
     const simulated = await world.client.call(routes.startRun, {
       params: { name: run.workflow },

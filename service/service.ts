@@ -121,8 +121,7 @@ export async function startService(config: Config): Promise<Service> {
   );
   if (migrated.length > 0) log.info({ migrated }, "database brought up to date");
   const constants = await loaded(new ConstantStore(writer));
-  const lives = new LifeStore(writer);
-  await lives.begin(Date.now());
+  const lives = await LifeStore.begun(writer, Date.now());
   const drift = await loaded(new DriftStore(writer));
   const apis = await loaded(new ApiStore(writer, blobs, drift));
   const eventStore = new EventStore(writer, sealer, credentials.masks);

@@ -35,16 +35,20 @@ export const samplesRoutes = {
     path: "/api/apis/{name}/operations/{id}/samples/{sample}",
     summary: "Save a response as a sample, and its schema in the document",
     params: operation.extend({ sample: sampleName }),
-    body: z.strictObject({
-      try: z.number().int().optional().meta({ description: "The try whose response it is." }),
-      call: z.strictObject({ run: z.string(), path: z.string() }).optional().meta({
-        description: "Instead of a try: the call of a run whose last response it is, secrets masked.",
+    body: z
+      .strictObject({
+        try: z.number().int().optional().meta({ description: "The try whose response it is." }),
+        call: z.strictObject({ run: z.string(), path: z.string() }).optional().meta({
+          description: "Instead of a try: the call of a run whose last response it is, secrets masked.",
+        }),
+        shape: z.enum(["open", "replace", "leave"]).default("open").meta({
+          description:
+            "Whether the schema of all samples goes into the document: if it has none yet or one from samples (open), always (replace), never (leave).",
+        }),
+      })
+      .refine(({ try: number, call }) => (number === undefined) !== (call === undefined), {
+        error: "wants either try or call",
       }),
-      shape: z.enum(["open", "replace", "leave"]).default("open").meta({
-        description:
-          "Whether the schema of all samples goes into the document: if it has none yet or one from samples (open), always (replace), never (leave).",
-      }),
-    }),
     output: z.object({
       sample,
       shaped: z.boolean().meta({ description: "Whether the document has its schema now." }),

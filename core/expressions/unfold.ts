@@ -35,7 +35,7 @@ export const mostParts = 60;
 
 /**
  * Takes an expression apart: the whole first, then each part that stands in it, with what it gives. Parts within a loop are
- * worked out for its first item. All of them share the budget of one evaluation.
+ * worked out for its first item. The whole has the budget of an evaluation, and all its parts share another one.
  * @returns the first `mostParts` of them
  * @throws ExpressionError with code `syntax`, `too-large` or `unknown-function`
  */
@@ -75,12 +75,17 @@ class Unfolding {
 
   #work(part: Part, scope: ValueMap): Value | undefined {
     try {
-      const value = compile(part.text).evaluate(scope, this.surroundings, this.#budget);
+      const budget = part.depth === 0 ? new Budget() : this.#budget;
+      const value = compile(part.text).evaluate(scope, this.surroundings, budget);
       part.value = toJson(value);
       return value;
     } catch (error) {
       if (!(error instanceof ExpressionError || error instanceof NotJson)) throw error;
-      part.fault = error.message;
+      // The whole has a budget of its own: what fails here may well be worked out alone.
+      const isTooMuch = part.depth > 0 && (error as { code?: string }).code === "budget";
+      part.fault = isTooMuch
+        ? "Not worked out: the parts of this expression do too much together."
+        : error.message;
       return undefined;
     }
   }

@@ -1,4 +1,5 @@
-import { isObject, own, printJson, type Json, type JsonObject } from "../values/json.js";
+import { briefJson } from "../values/brief.js";
+import { isObject, own, type Json, type JsonObject } from "../values/json.js";
 
 /** One field that a schema describes, for people. */
 export interface SchemaField {
@@ -142,41 +143,42 @@ function plural(kind: string): string {
   return /^(object|text|number|whole number|boolean)$/.test(kind) ? `${kind}s` : kind;
 }
 
+/** So many values of an enumeration are named, and so long each may be. */
+const [mostValues, longest] = [20, 60];
+const said = (value: Json): string => briefJson(value, longest);
+function oneOf(value: Json): string {
+  const all = [value].flat() as Json[];
+  const more = all.length > mostValues ? ` and ${all.length - mostValues} more` : "";
+  return `One of ${all.slice(0, mostValues).map(said).join(", ")}${more}.`;
+}
 const rules: [key: string, words: (value: Json) => string][] = [
-  [
-    "enum",
-    (value) =>
-      `One of ${[value]
-        .flat()
-        .map((one) => printJson(one))
-        .join(", ")}.`,
-  ],
-  ["const", (value) => `Always ${printJson(value)}.`],
-  ["default", (value) => `Default: ${printJson(value)}.`],
-  ["minimum", (value) => `At least ${printJson(value)}.`],
+  ["enum", oneOf],
+  ["const", (value) => `Always ${said(value)}.`],
+  ["default", (value) => `Default: ${said(value)}.`],
+  ["minimum", (value) => `At least ${said(value)}.`],
   ["exclusiveMinimum", (value) => (typeof value === "number" ? `More than ${value}.` : "")],
-  ["maximum", (value) => `At most ${printJson(value)}.`],
+  ["maximum", (value) => `At most ${said(value)}.`],
   ["exclusiveMaximum", (value) => (typeof value === "number" ? `Less than ${value}.` : "")],
-  ["minLength", (value) => `At least ${printJson(value)} characters.`],
-  ["maxLength", (value) => `At most ${printJson(value)} characters.`],
-  ["pattern", (value) => `Matches ${String(value)}.`],
-  ["minItems", (value) => `At least ${printJson(value)} items.`],
-  ["maxItems", (value) => `At most ${printJson(value)} items.`],
+  ["minLength", (value) => `At least ${said(value)} characters.`],
+  ["maxLength", (value) => `At most ${said(value)} characters.`],
+  ["pattern", (value) => `Matches ${String(value).slice(0, 200)}.`],
+  ["minItems", (value) => `At least ${said(value)} items.`],
+  ["maxItems", (value) => `At most ${said(value)} items.`],
   ["readOnly", (value) => (value === true ? "Only in responses." : "")],
   ["writeOnly", (value) => (value === true ? "Only in requests." : "")],
   ["deprecated", (value) => (value === true ? "Deprecated." : "")],
 ];
 
 function noteOf(parts: readonly JsonObject[]): string {
-  const said = ["title", "description"].flatMap((key) => {
+  const words = ["title", "description"].flatMap((key) => {
     const text = textAt(parts, key)?.trim();
     return text ? [/[.!?:]$/.test(text) ? text : `${text}.`] : [];
   });
-  const ruled = rules.flatMap(([key, words]) => {
+  const ruled = rules.flatMap(([key, inWords]) => {
     const value = parts.map((part) => own(part, key)).find((one) => one !== undefined);
-    return value === undefined ? [] : [words(value)];
+    return value === undefined ? [] : [inWords(value)];
   });
-  return [...new Set([...said, ...ruled])].filter(Boolean).join(" ");
+  return [...new Set([...words, ...ruled])].filter(Boolean).join(" ");
 }
 
 function textAt(parts: readonly JsonObject[], key: string): string | undefined {

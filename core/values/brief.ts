@@ -13,15 +13,16 @@ export function briefJson(value: Json, most = 80): string {
 function printed(value: Json, most: number): string {
   if (typeof value === "string") return printJson(value.slice(0, most));
   if (value === null || typeof value !== "object" || value instanceof Exact) return printJson(value);
-  const isList = Array.isArray(value);
-  let text = isList ? "[" : "{";
-  let isFirst = true;
-  for (const key in value) {
-    if (text.length > most) return text;
-    if (!isFirst) text += ",";
-    isFirst = false;
-    if (!isList) text += `${printJson(key.slice(0, most))}:`;
-    text += printed((value as Record<string, Json>)[key] ?? null, most - text.length);
+  if (Array.isArray(value)) {
+    let text = "[";
+    for (let at = 0; at < value.length && text.length <= most; at++)
+      text += (at > 0 ? "," : "") + printed(value[at] ?? null, most - text.length);
+    return `${text}]`;
   }
-  return text + (isList ? "]" : "}");
+  let text = "{";
+  for (const [key, inner] of Object.entries(value)) {
+    if (text.length > most) break;
+    text += `${text === "{" ? "" : ","}${printJson(key.slice(0, most))}:${printed(inner, most - text.length)}`;
+  }
+  return `${text}}`;
 }

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { selectList } from "./database.js";
+import { execute, selectList } from "./database.js";
 import { LifeStore } from "./lives.js";
 import { TestStore } from "./store.test.kit.js";
 
@@ -8,8 +8,7 @@ describe("the lives of the service", () => {
   beforeEach(async () => void (it_ = await TestStore.open()));
   afterEach(() => it_.close());
   const live = async (from: number, seen: number, ended?: number): Promise<LifeStore> => {
-    const life = new LifeStore(it_.writer);
-    await life.begin(from);
+    const life = await LifeStore.begun(it_.writer, from);
     await life.sign(seen);
     if (ended !== undefined) await life.end(ended);
     return life;
@@ -29,6 +28,14 @@ describe("the lives of the service", () => {
     expect(await now.stops(2_200, 2_400)).toEqual([]);
     expect(await now.stops(3_000, 9_000)).toEqual([]);
     expect(await now.stops(1_000, 2_500)).toEqual([first]);
+  });
+
+  it("are no reason not to start or to stop where nothing can be written", async () => {
+    await execute(it_.store.connection, "ALTER TABLE lives RENAME TO gone");
+    const life = await LifeStore.begun(it_.writer, 1_000);
+    await life.end(2_000);
+    await execute(it_.store.connection, "ALTER TABLE gone RENAME TO lives");
+    expect(await life.stops(0, 9_000)).toEqual([]);
   });
 
   it("show the last twenty stops of a run, and keep a thousand lives", async () => {

@@ -16,9 +16,16 @@ const mostStops = 20;
 export class LifeStore {
   #id = 0;
 
-  constructor(readonly writer: Writer) {}
+  private constructor(readonly writer: Writer) {}
 
-  async begin(now: number): Promise<void> {
+  /** Begins a life. On a disk that is full it is not known later: the service starts all the same. */
+  static async begun(writer: Writer, now: number): Promise<LifeStore> {
+    const made = new LifeStore(writer);
+    await made.#begin(now).catch(() => undefined);
+    return made;
+  }
+
+  async #begin(now: number): Promise<void> {
     const { store } = this.writer;
     await this.writer.write(async () => {
       await execute(store.connection, "INSERT INTO lives (began, seen) VALUES (?, ?)", [now, now]);
@@ -34,8 +41,10 @@ export class LifeStore {
     await this.#set("UPDATE lives SET seen = ? WHERE id = ?", [now, this.#id]);
   }
 
+  /** Ends it; one whose end cannot be written had its last sign of life before. */
   async end(now: number): Promise<void> {
-    await this.#set("UPDATE lives SET seen = ?, ended = ? WHERE id = ?", [now, now, this.#id]);
+    const sql = "UPDATE lives SET seen = ?, ended = ? WHERE id = ?";
+    await this.#set(sql, [now, now, this.#id]).catch(() => undefined);
   }
 
   /** The times between two lives that touch a span of time, the oldest first. */

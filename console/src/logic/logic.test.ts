@@ -57,6 +57,15 @@ describe("the waterfall", () => {
     expect(made).toMatchObject({ from: 100, to: 1_150, over: false });
   });
 
+  it("tells what was not sent from what was", () => {
+    const made = new Waterfall(outline);
+    const pretended = { ...attempt(120, "huts", 1, 105, 200), pretended: "rehearsal" } as Entry;
+    made.take([begun(100, "huts", "request"), pretended, ended(121, "huts", "request")]);
+    expect(made.inside("")[0]?.segments).toMatchObject([
+      { kind: "pretended", label: "not sent: a rehearsal", from: 105, to: 120 },
+    ]);
+  });
+
   it("places the stops of the service behind the last that happened before, with what was sent again", () => {
     const made = new Waterfall(outline);
     made.take([

@@ -5,7 +5,7 @@ export type RowState = "running" | "succeeded" | "failed" | "unsure" | "skipped"
 
 /** One bar of a row: what went on from one time to another, in milliseconds since 1970. */
 export interface Segment {
-  kind: "sending" | "backing-off" | "wait" | "rate-limit" | "inside";
+  kind: "sending" | "pretended" | "backing-off" | "wait" | "rate-limit" | "inside";
   from: number;
   /** Undefined while it goes on. */
   to: number | undefined;
@@ -186,11 +186,13 @@ export class Waterfall {
     if (last?.kind === "sending" && last.attempt === entry.attempt) row.segments.pop();
     else closeLast(row, entry.sentAt);
     const status = entry.response?.status;
-    const label = entry.failure
-      ? `attempt ${entry.attempt}: ${entry.failure.kind}`
-      : `attempt ${entry.attempt}: ${status}`;
+    const label = entry.pretended
+      ? `not sent: ${entry.pretended === "fault" ? "a simulated fault" : "a rehearsal"}`
+      : entry.failure
+        ? `attempt ${entry.attempt}: ${entry.failure.kind}`
+        : `attempt ${entry.attempt}: ${status}`;
     row.segments.push({
-      kind: "sending",
+      kind: entry.pretended ? "pretended" : "sending",
       from: entry.sentAt,
       to: entry.at,
       attempt: entry.attempt,

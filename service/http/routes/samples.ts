@@ -91,7 +91,7 @@ async function answeredIn(
 /** The response of a try, as a sample keeps it. */
 async function responseOf({ tries }: Context, id: number | undefined): Promise<Came> {
   const row = id === undefined ? undefined : await tries.find(id);
-  if (!row) throw notFound("try", id === undefined ? "of no number" : String(id));
+  if (!row) throw notFound("try", String(id));
   const result = parseJson(row.result) as JsonObject;
   if (row.status === null)
     throw new HttpProblem(

@@ -88,6 +88,7 @@ const meanings: [kind: string, words: string][] = [
   ["good", "responded"],
   ["bad", "failed, or no response"],
   ["going", "is being sent"],
+  ["pretended", "not sent"],
   ["backing-off", "waits"],
   ["inside", "its steps run"],
 ];
@@ -309,6 +310,10 @@ function move(event: KeyboardEvent, index: number, by: number): void {
 }
 .bar.bad {
   background: rgb(var(--v-theme-error));
+}
+.bar.pretended {
+  background: none;
+  border: 1px dashed currentColor;
 }
 .bar.inside {
   top: 7px;
