@@ -103,6 +103,7 @@ describe("values in the editor", () => {
   it("an expression is taken apart by a key, with what each part gives", async () => {
     await at.click(at.step("one").getByText("one", { exact: true }).first());
     await at.field("only-if", "size(steps.huts.body.items) > 3 && hut.id != ''");
+    await at.saved();
     await at.click(at.pane.getByRole("textbox", { name: "only-if" }));
     await at.press("Alt+Enter");
     const parts = at.pane.getByRole("table", { name: "Parts of the expression" });
@@ -116,6 +117,7 @@ describe("values in the editor", () => {
     expect(list).toMatch(/^steps\.huts\.body\.items \[\{"id":"ashlar"/);
     // What is typed is taken apart at once.
     await at.code("only-if", "hut.id == 'ashlar'");
+    await at.saved();
     await parts.getByText('hut.id == "ashlar"', { exact: true }).waitFor();
     await at.click(at.pane.getByRole("button", { name: "What does this do: only-if" }));
     await parts.waitFor({ state: "detached" });

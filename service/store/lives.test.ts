@@ -23,9 +23,12 @@ describe("the lives of the service", () => {
       { from: 2_500, to: 3_000 },
     ];
     expect(await now.stops(0, 9_000)).toEqual([first, second]);
-    // Only those that touch the span.
+    // Only those of the span.
     expect(await now.stops(2_050, 2_400)).toEqual([first]);
     expect(await now.stops(2_200, 2_400)).toEqual([]);
+    // It had ended before the service was back: it may have ended before the kill as well.
+    expect(await now.stops(2_200, 2_600)).toEqual([]);
+    expect(await now.stops(2_600, 3_000)).toEqual([second]);
     expect(await now.stops(3_000, 9_000)).toEqual([]);
     expect(await now.stops(1_000, 2_500)).toEqual([first]);
   });

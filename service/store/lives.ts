@@ -47,13 +47,17 @@ export class LifeStore {
     await this.#set(sql, [now, now, this.#id]).catch(() => undefined);
   }
 
-  /** The times between two lives that touch a span of time, the oldest first. */
+  /**
+   * The times between two lives in a span of time, the oldest first. A kill may have come up to a minute after the last sign
+   * of life, so only those count behind which the service was there again within the span: a run that had ended before the
+   * kill knows nothing of it.
+   */
   async stops(from: number, to: number): Promise<Stop[]> {
     const rows = await select<Stop>(
       this.writer.store,
       `SELECT "from", "to" FROM (
          SELECT lag(coalesce(ended, seen)) OVER (ORDER BY id) AS "from", began AS "to" FROM lives)
-       WHERE "from" IS NOT NULL AND "to" > :from AND "from" < :to ORDER BY "to" DESC LIMIT ${mostStops}`,
+       WHERE "from" IS NOT NULL AND "to" > :from AND "to" <= :to ORDER BY "to" DESC LIMIT ${mostStops}`,
       { from, to },
     );
     return rows.reverse();

@@ -183,9 +183,10 @@ function onDragOver(event: DragEvent): void {
   over.value = line.id;
 }
 function onDrop(event: DragEvent): void {
-  event.preventDefault();
   const line = lineAt(event);
-  if (line) drop(line);
+  if (!line) return;
+  event.preventDefault();
+  drop(line);
 }
 function drop(line: EditorLine): void {
   const from = dragged.value;
