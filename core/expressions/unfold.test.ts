@@ -102,6 +102,10 @@ describe("an expression taken apart", () => {
     const parts = unfold(Array.from({ length: 20 }, () => heavy).join(" + "), scope, surroundings);
     expect(parts[0]?.fault).toContain("does too much");
     expect(parts.at(-1)?.fault).toContain("do too much together");
+    // What is too large to be handed on is a fault of the part, too.
+    const large = Array.from({ length: 600_000 }, () => "0123456789");
+    const handed = unfold("[[b, b], [b, b]]", { b: large } as ValueMap, surroundings);
+    expect(handed[0]?.fault).toBeDefined();
     expect(() => unfold("size(", scope, surroundings)).toThrow("ends too early");
   });
 });

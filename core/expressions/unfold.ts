@@ -1,7 +1,7 @@
 import { compile } from "./compile.js";
 import { Budget } from "./budget.js";
 import { ExpressionError } from "./errors.js";
-import type { Surroundings } from "./evaluation.js";
+import { located, type Surroundings } from "./evaluation.js";
 import { macroEntries } from "./library/macro-table.js";
 import { findFunction, namespaces } from "./library/table.js";
 import { variableName } from "./macro.js";
@@ -68,21 +68,22 @@ class Unfolding {
     const help = helpOf(node);
     if (help !== undefined) part.help = help;
     this.#parts.push(part);
-    const value = this.#work(part, scope);
+    const value = this.#work(part, node, scope);
     this.#within(node, scope, { depth: as.depth + 1, ...(as.unused ? { unused: true } : {}) }, value);
     return value;
   }
 
-  #work(part: Part, scope: ValueMap): Value | undefined {
+  #work(part: Part, node: Node, scope: ValueMap): Value | undefined {
     try {
       const budget = part.depth === 0 ? new Budget() : this.#budget;
       const value = compile(part.text).evaluate(scope, this.surroundings, budget);
       part.value = toJson(value);
       return value;
-    } catch (error) {
+    } catch (thrown) {
+      const error = thrown instanceof NotJson ? thrown : located(thrown, node);
       if (!(error instanceof ExpressionError || error instanceof NotJson)) throw error;
       // The whole has a budget of its own: what fails here may well be worked out alone.
-      const isTooMuch = part.depth > 0 && (error as { code?: string }).code === "budget";
+      const isTooMuch = part.depth > 0 && error instanceof ExpressionError && error.code === "budget";
       part.fault = isTooMuch
         ? "Not worked out: the parts of this expression do too much together."
         : error.message;

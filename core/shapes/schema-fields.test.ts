@@ -73,6 +73,15 @@ describe("a schema as fields", () => {
       properties: Object.fromEntries(Array.from({ length: 5_000 }, (_, index) => [`f${index}`, {}])),
     };
     expect(schemaFields(wide)).toHaveLength(listedFields.most);
+    const required = Array.from({ length: 3_000 }, (_, index) => `f${index}`);
+    const alike = Array.from({ length: 3_000 }, () => ({ properties: { f0: {} }, required }));
+    expect(schemaFields({ oneOf: alike })).toMatchObject([{ name: "f0", required: true }]);
+    let lists: Json = { type: "string" };
+    for (let level = 0; level < 20_000; level++) lists = { type: "array", items: lists };
+    expect(schemaFields(lists)).toHaveLength(1);
+    const types = Array.from({ length: 5_000 }, (_, index) => `t${index}`);
+    const [many] = schemaFields({ properties: { a: { type: types, description: "d".repeat(100_000) } } });
+    expect([many?.kind.length, many?.note.length]).toEqual([44, 1_001]);
     let deep: Json = { type: "string" };
     for (let level = 0; level < 2_000; level++) deep = { properties: { in: deep } };
     expect(schemaFields(deep)).toHaveLength(listedFields.depth + 1);

@@ -27,6 +27,9 @@ export function schemaFields(schema: Json | undefined): SchemaField[] {
   return listing.fields;
 }
 
+/** So many kinds of one field are named, and so many characters of what is said about it are shown. */
+const [mostKinds, longestNote] = [8, 1_000];
+
 class Listing {
   readonly fields: SchemaField[] = [];
   /** Schemas that are looked at: `allOf` within `allOf` grows beyond what is listed. */
@@ -58,12 +61,11 @@ class Listing {
     this.fields.push({ name, depth, kind: this.#kind(whole), required, note: noteOf(whole.parts) });
   }
 
-  #kind(whole: Whole): string {
-    const words = [...new Set(whole.kinds)].map((kind) => {
+  #kind(whole: Whole, depth = 0): string {
+    const words = [...new Set(whole.kinds)].slice(0, mostKinds).map((kind) => {
       if (kind !== "list") return kind;
-      if (whole.items === undefined) return "list";
-      const items = this.#whole(whole.items);
-      return `list of ${plural(this.#kind(items))}`;
+      if (whole.items === undefined || depth > listedFields.depth) return "list";
+      return `list of ${plural(this.#kind(this.#whole(whole.items), depth + 1))}`;
     });
     const format = textAt(whole.parts, "format");
     return (
@@ -95,9 +97,9 @@ class Listing {
     for (const key of ["oneOf", "anyOf"]) {
       const ways = listAt(schema, key).map((one) => this.#whole(one, depth + 1));
       // Null or a text beside an object lacks nothing.
-      const always = ways.filter(({ properties }) => properties.size > 0).map(({ required }) => required);
+      const common = inAll(ways.filter((way) => way.properties.size > 0).map(({ required }) => required));
       for (const way of ways) {
-        way.required = new Set([...way.required].filter((name) => always.every((one) => one.has(name))));
+        way.required = common;
         // What is said of one alternative does not hold for the others.
         join(whole, { ...way, parts: [] });
       }
@@ -113,6 +115,14 @@ interface Whole {
   properties: Map<string, Json>;
   required: Set<string>;
   items: Json | undefined;
+}
+
+/** What is in all of some sets. */
+function inAll([first, ...others]: readonly Set<string>[]): Set<string> {
+  let common = first ?? new Set<string>();
+  // It only becomes smaller: each of the others is looked through at most once.
+  for (const one of others) common = new Set([...one].filter((name) => common.has(name)));
+  return common;
 }
 
 function join(whole: Whole, more: Whole): void {
@@ -178,7 +188,8 @@ function noteOf(parts: readonly JsonObject[]): string {
     const value = parts.map((part) => own(part, key)).find((one) => one !== undefined);
     return value === undefined ? [] : [inWords(value)];
   });
-  return [...new Set([...words, ...ruled])].filter(Boolean).join(" ");
+  const note = [...new Set([...words, ...ruled])].filter(Boolean).join(" ");
+  return note.length > longestNote ? `${note.slice(0, longestNote)}…` : note;
 }
 
 function textAt(parts: readonly JsonObject[], key: string): string | undefined {

@@ -39,7 +39,7 @@ describe("a run that is played", () => {
       undefined,
       undefined,
       undefined,
-      "under way",
+      "0 done, 1 under way",
       "0 done, 2 under way",
       "1 done, 1 under way",
       "2 done, 1 failed",
