@@ -43,6 +43,10 @@ describe("an expression taken apart", () => {
       '  season.from = "2026-06-01"',
       "  season.until = fault (unused)",
     ]);
+    expect(of("season.open == false ? season.until : season.from").slice(-2)).toEqual([
+      "  season.until = fault (unused)",
+      '  season.from = "2026-06-01"',
+    ]);
     expect(of("size(none) > 0 && none[0].open")).toEqual([
       "size(none) > 0 && none[0].open = false",
       "  size(none) > 0 = false",
