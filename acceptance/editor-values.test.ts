@@ -123,6 +123,35 @@ describe("values in the editor", () => {
     await parts.waitFor({ state: "detached" });
   });
 
+  it("what is wrong with an expression stands below it, once, and goes when it is put right", async () => {
+    const wrong = 'There is no step "hut"; did you mean "huts"?';
+    const field = at.pane.locator("[data-field='note']");
+    const type = async (text: string) => {
+      await at.click(field.getByRole("textbox", { name: "note", exact: true }));
+      await at.press("Control+a");
+      await at.type(text);
+    };
+    await at.click(at.step("told"));
+    await type("${steps.hut.status} huts");
+    await field.locator(".fault.text-error", { hasText: wrong }).waitFor();
+    expect(await field.locator(".cm-lintRange-error").allTextContents()).toEqual(["steps.hut.status"]);
+    // The check of the whole file finds the same: it is not said again above the fields.
+    await at.saved();
+    await page.getByRole("button", { name: /1 problem/ }).waitFor();
+    expect(await at.pane.getByText(wrong).count()).toBe(1);
+
+    await type("${steps.huts.status} huts, ${steps.huts.body.itens}");
+    await field.locator(".fault.text-warning", { hasText: "itens" }).waitFor();
+    expect(await field.locator(".fault.text-error").count()).toBe(0);
+    await at.saved();
+    expect(await at.pane.locator(".problems").count()).toBe(0);
+
+    await type("${steps.huts.status}");
+    await field.locator(".fault").first().waitFor({ state: "detached" });
+    await at.saved();
+    await page.getByRole("button", { name: /1 problem/ }).waitFor({ state: "detached" });
+  });
+
   it("a test pauses at breakpoints: the item's values are seen and changed, and it goes on by step and by item", async () => {
     await reset(world.boards);
     await world.publish(`copper-kettle: 1

@@ -2,8 +2,7 @@ import type { Expression } from "../expressions/compile.js";
 import { article } from "../expressions/evaluation.js";
 import type { Kind } from "../expressions/values.js";
 import type { Shape } from "../shapes/shape.js";
-import type { Path } from "../values/paths.js";
-import type { Source } from "./source.js";
+import type { FieldFinding } from "./problems.js";
 
 /** Fields that hold a condition. */
 const conditions = new Set([
@@ -17,22 +16,20 @@ const conditions = new Set([
   "update-if",
 ]);
 
-/** Reports a condition that is neither true nor false, which fails its step, and one that is always the same. */
-export function checkCondition(
-  source: Source,
+/** A condition that is neither true nor false, which fails its step, or one that is always the same. */
+export function conditionFindings(
+  field: string,
   { tree, text }: Expression,
   { kinds }: Shape,
-  path: Path,
-): void {
-  const field = path.at(-1);
-  if (!conditions.has(String(field))) return;
-  const whole = { text, start: 0, end: text.length };
+): FieldFinding[] {
+  if (!conditions.has(field)) return [];
+  const whole = { severity: "warning", start: 0, end: text.length } as const;
   if (tree.op === "literal" && typeof tree.value === "boolean") {
     // That a call counts as a success whatever comes is a choice.
-    if (field === "success") return;
-    const message = `This is always ${tree.value}, so it decides nothing.`;
-    source.report(path, "never", message, whole, "warning");
-  } else if (kinds && kinds.length > 0 && !kinds.includes("boolean")) {
+    if (field === "success") return [];
+    return [{ ...whole, code: "never", message: `This is always ${tree.value}, so it decides nothing.` }];
+  }
+  if (kinds && kinds.length > 0 && !kinds.includes("boolean")) {
     const meant: Partial<Record<Kind, string>> = {
       number: `${text} != 0`,
       text: `${text} != ""`,
@@ -41,6 +38,7 @@ export function checkCondition(
     const [kind] = kinds as [Kind];
     const hint = meant[kind] ? ` Write ${meant[kind]}.` : "";
     const message = `A condition must be true or false; this is ${article(kind)}.${hint}`;
-    source.report(path, "wrong-kind", message, whole, "warning");
+    return [{ ...whole, code: "wrong-kind", message }];
   }
+  return [];
 }

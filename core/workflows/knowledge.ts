@@ -1,7 +1,7 @@
 import type { Catalogue } from "../apis/catalogue.js";
 import { deref, type Operation } from "../apis/openapi.js";
 import type { Expression } from "../expressions/compile.js";
-import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
+import type { ShapeScope } from "../shapes/check.js";
 import { narrowedByAll } from "../shapes/guards.js";
 import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
 import { isObject, own, type JsonObject } from "../values/json.js";
@@ -81,11 +81,9 @@ export class Knowledge {
     }
   }
 
-  /** Checks an expression, and keeps the shape of its result. */
-  check(expression: Expression, more: readonly string[] = []): Finding[] {
-    const { findings, result } = checkShapes(expression, this.scope(more));
+  /** Notes the shape of what an expression gives. */
+  gives(expression: Expression, result: Shape): void {
     this.#results.set(expression, result);
-    return findings;
   }
 
   result(expression: object | undefined): Shape {

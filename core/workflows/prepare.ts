@@ -1,13 +1,11 @@
 import type { Catalogue } from "../apis/catalogue.js";
-import { compile, type Expression } from "../expressions/compile.js";
-import { ExpressionError } from "../expressions/errors.js";
-import { references, type Reference } from "../expressions/references.js";
-import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
-import type { Finding, ShapeScope } from "../shapes/check.js";
+import type { Expression } from "../expressions/compile.js";
+import type { Template } from "../expressions/templates.js";
+import type { ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
 import { durationHint, parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
-import type { Path } from "../values/paths.js";
+import { printPath, type Path } from "../values/paths.js";
 import { stepName, workflowName, type StepKind } from "./document.js";
 import type { TriggerKind } from "./document-triggers.js";
 import { prepareTrigger } from "./prepare-triggers.js";
@@ -16,16 +14,13 @@ import { optional, texts } from "./prepare-values.js";
 import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
-import { checkCondition } from "./check-condition.js";
 import { checkSchema } from "./check-schema.js";
+import { FieldPlaces, judgeField, type FieldPlace, type JudgedField } from "./judge-field.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
-import { checkReference, type Visible } from "./visible.js";
+import type { Visible } from "./visible.js";
 import type { Source } from "./source.js";
 import type { Step, ValueTemplate, Workflow } from "./steps.js";
 import { inQuotes } from "./yaml-words.js";
-
-/** Findings that depend on the values that come: they may be right for all that ever do. */
-const mayBeRight: ReadonlySet<string> = new Set<Finding["code"]>(["null", "absent", "unused"]);
 
 /** Turns a workflow's value into what the engine runs, and reports each expression, template or name at fault. */
 export class Preparer {
@@ -46,6 +41,8 @@ export class Preparer {
   responses: JsonObject | undefined;
   /** What is in scope at each step, by the line on which it begins. */
   readonly scopes: { line: number; scope: ShapeScope }[] = [];
+  /** Where the expressions and texts stand. */
+  readonly places = new FieldPlaces();
 
   constructor(
     readonly source: Source,
@@ -199,33 +196,12 @@ export class Preparer {
       );
       return undefined;
     }
-    const text = String(value);
-    try {
-      const expression = compile(text, label(path));
-      if (this.#check(references(expression.tree), path, text, more)) {
-        this.#checkShapes(expression, path, text, 0, more);
-        checkCondition(this.source, expression, this.knowledge.result(expression), path);
-      }
-      return expression;
-    } catch (error) {
-      this.#expressionFault(error, path, text);
-      return undefined;
-    }
+    return this.#judged("expression", String(value), path, more).expression;
   }
 
   /** A text with `${ … }` parts. */
   template(value: Json | undefined, path: Path, more: string[] = []): Template | undefined {
-    if (typeof value !== "string") return undefined;
-    try {
-      const template = parseTemplate(value, label(path));
-      if (this.#check(templateReferences(template), path, value, more))
-        for (const part of template.parts)
-          if ("expression" in part) this.#checkShapes(part.expression, path, value, part.offset, more);
-      return template;
-    } catch (error) {
-      this.#expressionFault(error, path, value);
-      return undefined;
-    }
+    return typeof value === "string" ? this.#judged("template", value, path, more).template : undefined;
   }
 
   /** Any value, with templates in its texts. */
@@ -259,25 +235,26 @@ export class Preparer {
     return undefined;
   }
 
-  #check(found: Reference[], path: Path, text: string, more: string[]): boolean {
-    let sound = true;
-    for (const reference of found) {
-      this.#reads.push(reference.path);
-      this.#allReads.push(reference.path);
-      const fault = checkReference(reference, this.#visible, more);
-      if (!fault) continue;
-      sound = false;
-      this.source.report(path, "reference", fault, { text, start: reference.start, end: reference.end });
+  /** Reads a field, and reports what is wrong with it. */
+  #judged(kind: FieldPlace["kind"], text: string, path: Path, more: string[]): JudgedField {
+    const place: FieldPlace = {
+      kind,
+      key: String(path.at(-1)),
+      label: label(path),
+      visible: this.#visible,
+      more,
+      scope: this.knowledge.scope(more),
+    };
+    this.places.note(printPath(path), place);
+    const judged = judgeField(text, place);
+    for (const { path: read } of judged.references) {
+      this.#reads.push(read);
+      this.#allReads.push(read);
     }
-    return sound;
-  }
-
-  /** What will go wrong, or may, by the shapes of what is read. */
-  #checkShapes(expression: Expression, path: Path, text: string, offset: number, more: string[]): void {
-    for (const { code, message, start, end } of this.knowledge.check(expression, more)) {
-      const severity = mayBeRight.has(code) ? "advice" : "warning";
-      this.source.report(path, code, message, { text, start: start + offset, end: end + offset }, severity);
-    }
+    for (const [expression, shape] of judged.results) this.knowledge.gives(expression, shape);
+    for (const { severity, code, message, start, end } of judged.findings)
+      this.source.report(path, code, message, { text, start, end }, severity);
+    return judged;
   }
 
   /** Variables that are set, and that nothing reads. */
@@ -298,11 +275,6 @@ export class Preparer {
             `variables.${name} is set here, but nothing reads it.`,
             "advice",
           );
-  }
-
-  #expressionFault(error: unknown, path: Path, text: string): void {
-    if (!(error instanceof ExpressionError)) throw error;
-    this.source.report(path, "expression", error.message, { text, start: error.start, end: error.end });
   }
 
   #sameLine(path: Path): boolean {

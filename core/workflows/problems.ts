@@ -16,6 +16,12 @@ export interface Problem {
   field: string;
 }
 
+/** Something that is wrong in the text of one field; `start` and `end` are offsets in that text. */
+export interface FieldFinding extends Pick<Problem, "severity" | "code" | "message"> {
+  start: number;
+  end: number;
+}
+
 /**
  * Prints a problem on one line, as compilers do: `file:line:column: error: message`.
  * @param paint marks the word for its severity

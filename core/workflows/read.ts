@@ -8,9 +8,10 @@ import { valueAt, type Path } from "../values/paths.js";
 import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./document.js";
 import { triggerKinds, triggerSchemas, type TriggerKind } from "./document-triggers.js";
 import { fieldKind } from "./fields.js";
+import type { FieldPlaces } from "./judge-field.js";
 import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
-import type { Problem } from "./problems.js";
+import type { FieldFinding, Problem } from "./problems.js";
 import { Source } from "./source.js";
 import type { Workflow } from "./steps.js";
 
@@ -22,6 +23,8 @@ export interface ReadWorkflow {
   problems: Problem[];
   /** What expressions can read at a line, with all that is known of it; for completion. */
   scopeAt(line: number): ShapeScope;
+  /** What is wrong with another text in a field; undefined for one that holds no expression. @param field as in `Problem` */
+  judge(field: string, text: string): FieldFinding[] | undefined;
 }
 
 /**
@@ -39,7 +42,8 @@ export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow 
   const sound = !problems.some((problem) => problem.severity === "error");
   const scopeAt = (line: number) =>
     reader.scopes.findLast((one) => one.line <= line)?.scope ?? (new Map() as ShapeScope);
-  return { workflow: sound ? workflow : undefined, partial: workflow, problems, scopeAt };
+  const judge = (field: string, other: string) => reader.places?.judge(field, other);
+  return { workflow: sound ? workflow : undefined, partial: workflow, problems, scopeAt, judge };
 }
 
 /** How a thing with kinds is spoken of. */
@@ -78,6 +82,7 @@ class Reader {
   readonly #sound = new Map<JsonObject, StepKind>();
   readonly #soundTriggers = new Map<JsonObject, TriggerKind>();
   scopes: { line: number; scope: ShapeScope }[] = [];
+  places: FieldPlaces | undefined;
   #count = 0;
 
   constructor(
@@ -128,6 +133,7 @@ class Reader {
       this.catalogue,
     );
     this.scopes = preparer.scopes;
+    this.places = preparer.places;
     return preparer.workflow(value);
   }
 

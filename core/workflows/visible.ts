@@ -43,7 +43,11 @@ const rootFields: Record<string, string[]> = {
 };
 
 /** What is wrong with a path that an expression reads, or undefined. `more` are names in scope only there. */
-export function checkReference(reference: Reference, visible: Visible, more: string[]): string | undefined {
+export function checkReference(
+  reference: Reference,
+  visible: Visible,
+  more: readonly string[],
+): string | undefined {
   const [root = "", second] = reference.path;
   const roots = visible.roots ?? allRoots;
   if (more.includes(root) || visible.names.has(root)) return undefined;

@@ -100,10 +100,13 @@ export function useDocument(name: string): WorkflowDocument {
 
   watch(text, (now) => {
     clearTimeout(readTimer);
-    readTimer = setTimeout(() => void read(now), outlined.value ? readPause : 0);
+    readTimer = setTimeout(() => now !== reading && void read(now), outlined.value ? readPause : 0);
   });
+  /** The text that was read last, or is being read. */
+  let reading: string | undefined;
   /** Its lines first: what is wrong with it takes longer to find out. */
   async function read(now: string): Promise<void> {
+    reading = now;
     try {
       const [found, problems] = [ask("outline", { text: now }), ask("check", { text: now })];
       // Where the lines cannot be had, nobody asks for this one.

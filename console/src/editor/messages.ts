@@ -1,6 +1,7 @@
 import type {
   Edited,
   EditorLine,
+  FieldFinding,
   Json,
   JsonObject,
   Part,
@@ -41,12 +42,10 @@ export interface Worked {
   value?: Json;
   /** What an expression gives, cut where it is long. */
   shown?: string;
+  /** Why it has no value with those of this run. */
   fault?: string;
-  /** Whether it could not even be read; else it found no value in this run. */
-  isWrong?: boolean;
-  /** Where in the expression the fault is. */
-  from?: number;
-  to?: number;
+  /** What is wrong with it whatever the values are. */
+  findings?: FieldFinding[];
 }
 
 /** A loop around a line, and which item of it is looked at. */
@@ -104,7 +103,8 @@ export interface Asked {
   search: { ask: { text: string }; answer: string[] };
   /** The items of the loops around a line, the outermost first: expressions see them from now on. */
   loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
-  work: { ask: Code<"expression" | "template" | "value">; answer: Worked };
+  /** With the field that it stands in, it is also checked there. */
+  work: { ask: Code<"expression" | "template" | "value"> & { field?: string }; answer: Worked };
   /** An expression taken apart, with what each part of it gives; what is wrong with it where it cannot be read. */
   unfold: { ask: Code<"expression" | "template">; answer: ShownPart[] | string };
 }

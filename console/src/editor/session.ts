@@ -1,6 +1,6 @@
 import type { CatalogueView } from "@copper-kettle/contract";
 import type { EditorLine } from "@copper-kettle/core";
-import { inject, provide, type InjectionKey, type Ref, type ShallowRef } from "vue";
+import { inject, provide, reactive, type InjectionKey, type Ref, type ShallowRef } from "vue";
 import type { Breakpoints } from "./breakpoints.js";
 import type { WorkflowDocument } from "./document.js";
 import type { Pause } from "./pause.js";
@@ -35,6 +35,24 @@ export interface EditorSession {
   /** Whether expressions are shown as what they become with the chosen run. */
   showsValues: Ref<boolean>;
   choose: (id: string) => void;
+  /** The fields that show by themselves what is wrong with them, each as in `Problem`. */
+  fields: ShownFields;
+}
+export interface ShownFields {
+  shows: (field: string) => void;
+  hides: (field: string) => void;
+  has: (field: string) => boolean;
+}
+
+export function useShownFields(): ShownFields {
+  // Counted: where a field changes its place, the next one is there before this one has gone.
+  const counts = reactive(new Map<string, number>());
+  const change = (field: string, by: number) => counts.set(field, (counts.get(field) ?? 0) + by);
+  return {
+    shows: (field) => change(field, 1),
+    hides: (field) => change(field, -1),
+    has: (field) => (counts.get(field) ?? 0) > 0,
+  };
 }
 
 const key: InjectionKey<EditorSession> = Symbol("editor");

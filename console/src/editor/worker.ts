@@ -240,8 +240,10 @@ function scopeFor(response: string | undefined): ValueMap {
   } as ValueMap;
 }
 
-function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
+function work({ code, kind, response, field }: Asked["work"]["ask"]): Worked {
   const scope = scopeFor(response);
+  // By the text that was checked last: for the place of a field it does not matter that it is typed in.
+  const findings = (field === undefined ? undefined : last?.read.judge(field, code)) ?? [];
   let isRead = false;
   try {
     if (kind === "value") return { value: sendable(rendered(parseJson(code), scope)) };
@@ -251,10 +253,12 @@ function work({ code, kind, response }: Asked["work"]["ask"]): Worked {
       "parts" in ready
         ? renderTemplate(ready, scope, surroundings)
         : evaluateToJson(ready, scope, surroundings);
-    return { shown: briefJson(value ?? null) };
+    return { shown: briefJson(value ?? null), findings };
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
-    return { fault: error.message, isWrong: !isRead, from: error.start, to: error.end };
+    const { message, start, end } = error;
+    if (isRead) return { fault: message, findings };
+    return { fault: message, findings: [{ severity: "error", code: "expression", message, start, end }] };
   }
 }
 

@@ -114,6 +114,37 @@ export function onRunChange(react: () => void): void {
   onScopeDispose(() => clearTimeout(timer));
 }
 
+type Page = OutputOf<typeof routes.journal>;
+const pageSize = 1_000;
+
+/** Reads pages of a journal one after the other: of one with many, the service makes the next two while one is looked at. */
+class PagesAhead {
+  readonly #coming = new Map<number, Promise<Page>>();
+  #isLong = false;
+
+  constructor(readonly read: (after: number) => Promise<Page>) {}
+
+  /** @param after the number of the entry before the page */
+  async next(after: number): Promise<Page> {
+    const page = this.#ask(after);
+    // Entries are numbered without a gap, so that it is known where the pages behind a full one begin.
+    if (this.#isLong)
+      for (const ahead of [1, 2]) void this.#ask(after + ahead * pageSize).catch(() => undefined);
+    const found = await page;
+    this.#coming.delete(after);
+    this.#isLong = found.more;
+    return found;
+  }
+
+  #ask(after: number): Promise<Page> {
+    const known = this.#coming.get(after);
+    if (known) return known;
+    const asked = this.read(after);
+    this.#coming.set(after, asked);
+    return asked;
+  }
+}
+
 /**
  * Reads the entries of a run, and those that come while the component lives.
  * @param take called with those that came; `isWhole` once all that there are were read
@@ -126,9 +157,8 @@ export function followEntries(
 ): void {
   let after = -1;
   let [isReading, isAsked, isGone] = [false, false, false];
-  type Page = OutputOf<typeof routes.journal>;
   const page = (from: number): Promise<Page> =>
-    api.call(routes.journal, { params: { id }, query: { after: from, limit: 1_000 } });
+    api.call(routes.journal, { params: { id }, query: { after: from, limit: pageSize } });
   async function read(): Promise<void> {
     isAsked = true;
     if (isReading) return;
@@ -136,18 +166,15 @@ export function followEntries(
     try {
       while (isAsked && !isGone) {
         isAsked = false;
-        let coming: Promise<Page> | undefined = page(after);
-        while (coming && !isGone) {
-          const { entries, more }: Page = await coming;
+        for (const ahead = new PagesAhead(page); !isGone;) {
+          const { entries, more } = await ahead.next(after);
           after = entries.at(-1)?.seq ?? after;
-          // The next ones come while these are looked at.
-          coming = more && !isGone ? page(after) : undefined;
-          coming?.catch(() => undefined);
           if (!isGone)
             take(
               entries.map(({ entry }) => entry as unknown as Entry),
               !more,
             );
+          if (!more) break;
         }
       }
     } catch (error) {

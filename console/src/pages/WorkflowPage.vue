@@ -8,7 +8,7 @@ import { useInForce } from "../editor/in-force.js";
 import { useLoops } from "../editor/loops.js";
 import { usePause } from "../editor/pause.js";
 import { useLineScope } from "../editor/scope.js";
-import { provideSession, type Caret } from "../editor/session.js";
+import { provideSession, useShownFields, type Caret } from "../editor/session.js";
 import { useCatalogue } from "../logic/known.js";
 import { useTesting } from "../editor/testing.js";
 import { useRunValues } from "../editor/values.js";
@@ -59,6 +59,7 @@ provideSession({
   caret,
   showsValues,
   choose: (id) => (chosen.value = id),
+  fields: useShownFields(),
 });
 
 const tab = ref("build");

@@ -75,6 +75,7 @@ const set = (value: Json): void => {
         :model-value="String(content ?? '')"
         kind="template"
         label="body"
+        :path="[...path, kind]"
         tall
         @update:model-value="set($event)"
       />

@@ -2,11 +2,12 @@
 import { autocompletion, completionKeymap, startCompletion } from "@codemirror/autocomplete";
 import { bracketMatching } from "@codemirror/language";
 import { history, historyKeymap, defaultKeymap } from "@codemirror/commands";
-import { setDiagnostics } from "@codemirror/lint";
+import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
+import { printPath, type FieldFinding, type Path } from "@copper-kettle/core";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { mdiFileTreeOutline } from "@mdi/js";
-import { onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
 import type { Code, ShownPart, Worked } from "../../editor/messages.js";
 import { useSession } from "../../editor/session.js";
@@ -21,18 +22,22 @@ const props = defineProps<{
   modelValue: string;
   kind: "expression" | "template";
   label: string;
+  /** Where it stands in the file; what is wrong there is shown below it. */
+  path?: Path;
   hint?: string;
   /** Several lines: a text. */
   tall?: boolean;
 }>();
 const emit = defineEmits<{ "update:modelValue": [text: string] }>();
-const { document, line, caret, showsValues, values, loops, scope } = useSession();
+const { document, line, caret, showsValues, values, loops, scope, fields } = useSession();
 const place = ref<HTMLElement>();
 const worked = ref<Worked>();
 let view: EditorView | undefined;
 /** What was sent on last: what comes back of it is no change from outside. */
 let sent = props.modelValue;
 let timer: ReturnType<typeof setTimeout> | undefined;
+/** Whether something was typed that is not in the file yet. */
+const isPending = ref(false);
 
 const colour = expressionColours(props.kind);
 const completion = autocompletion({
@@ -96,7 +101,17 @@ const oneLine = EditorState.transactionFilter.of((transaction) =>
     : transaction,
 );
 document.typing.add(left);
+const field = computed(() => props.path && printPath(props.path));
+watch(
+  field,
+  (now, before) => {
+    if (before !== undefined) fields.hides(before);
+    if (now !== undefined) fields.shows(now);
+  },
+  { immediate: true },
+);
 onBeforeUnmount(() => {
+  if (field.value !== undefined) fields.hides(field.value);
   document.typing.delete(left);
   left();
   view?.destroy();
@@ -104,12 +119,14 @@ onBeforeUnmount(() => {
 function typed(text: string): void {
   document.touch();
   clearTimeout(timer);
+  isPending.value = true;
   timer = setTimeout(() => send(text), 150);
   void work(text);
 }
 function send(text: string): void {
   clearTimeout(timer);
   timer = undefined;
+  isPending.value = false;
   if (text === sent) return;
   sent = text;
   emit("update:modelValue", text);
@@ -146,25 +163,39 @@ async function work(text: string): Promise<void> {
   const code = codeOf(text);
   hasCode.value = code !== undefined;
   const taken = parts.value !== undefined && code ? ask("unfold", code).catch(() => undefined) : undefined;
-  const found = code && (await ask("work", code).catch(() => undefined));
+  const at = field.value === undefined ? {} : { field: field.value };
+  const found = code && (await ask("work", { ...code, ...at }).catch(() => undefined));
   const unfolded = await taken;
   if (mine !== asked || !view) return;
   worked.value = found;
   if (parts.value !== undefined) parts.value = unfolded;
   const { length } = view.state.doc;
-  const marks =
-    found?.fault !== undefined && found.isWrong
-      ? [
-          {
-            from: Math.min(found.from ?? 0, length),
-            to: Math.min(Math.max(found.to ?? 0, (found.from ?? 0) + 1), length),
-            severity: "error" as const,
-            message: found.fault,
-          },
-        ]
-      : [];
+  const marks = (found?.findings ?? []).map(({ severity, message, start, end }): Diagnostic => ({
+    from: Math.min(start, length),
+    to: Math.min(Math.max(end, start + 1), length),
+    severity: severity === "advice" ? "info" : severity,
+    message,
+  }));
   view.dispatch(setDiagnostics(view.state, marks));
 }
+/** What is wrong: found at each key, and by the check of the whole file what only that can find. */
+const findings = computed<Pick<FieldFinding, "severity" | "code" | "message">[]>(() => {
+  const found = worked.value?.findings ?? [];
+  if (!document.isFresh.value || isPending.value) return found;
+  const isKnown = (code: string, message: string) =>
+    found.some((one) => one.code === code && one.message === message);
+  return [
+    ...found,
+    ...document.problems.value.filter((one) => one.field === field.value && !isKnown(one.code, one.message)),
+  ];
+});
+const isWrong = computed(() => findings.value.some(({ severity }) => severity === "error"));
+/** How a finding is written. */
+const colours = { error: "text-error", warning: "text-warning", advice: "dim" };
+// What was found may be put right, or go wrong, by an edit elsewhere.
+watch(document.isFresh, (isFresh) => {
+  if (isFresh && view && (worked.value?.findings ?? []).length > 0) void work(view.state.doc.toString());
+});
 
 const parts = ref<ShownPart[] | string>();
 const hasCode = ref(false);
@@ -202,7 +233,7 @@ defineExpose({ insert, focus: () => view?.focus() });
       worked.shown
     }}</span>
     <span
-      v-else-if="worked?.fault && !worked.isWrong && values.chosen.value"
+      v-else-if="worked?.fault && !isWrong && values.chosen.value"
       class="value absent"
       :title="worked.fault"
       >no value in this run</span
@@ -218,8 +249,15 @@ defineExpose({ insert, focus: () => view?.focus() });
     >
       <v-icon :icon="mdiFileTreeOutline" size="16" />
     </button>
-    <p v-if="worked?.isWrong" class="fault text-error">{{ worked.fault }}</p>
-    <ExpressionParts v-else-if="parts !== undefined" :parts="parts" />
+    <p
+      v-for="{ severity, code, message } in findings"
+      :key="`${code} ${message}`"
+      class="fault"
+      :class="colours[severity]"
+    >
+      {{ message }}
+    </p>
+    <ExpressionParts v-if="parts !== undefined && !isWrong" :parts="parts" />
   </div>
 </template>
 

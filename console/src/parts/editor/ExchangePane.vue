@@ -2,6 +2,7 @@
 import {
   fileForm,
   isObject,
+  printPath,
   stepForm,
   stepKinds,
   triggerForm,
@@ -9,6 +10,7 @@ import {
   type FormField,
   type Json,
   type JsonObject,
+  type Problem,
   type StepKind,
   type TriggerKind,
 } from "@copper-kettle/core";
@@ -84,7 +86,10 @@ watch(
 );
 watch(
   () => line.value?.id,
-  () => (foldedOpen.value = folded.value.some(isThere) && folded.value.length < 6),
+  () => {
+    // What a person has opened stays open on the next line.
+    if (folded.value.some(isThere) && folded.value.length < 6) foldedOpen.value = true;
+  },
 );
 
 const path = (key: string): (string | number)[] => [...(line.value?.path ?? []), key];
@@ -96,12 +101,20 @@ async function add(key: string): Promise<void> {
   await focusField(root.value, key);
 }
 const remove = (key: string): void => void document.act({ do: "unset", path: path(key) });
-const problems = computed(() => {
+/** What is wrong with the line. */
+const found = computed(() => {
   const at = line.value;
   if (!at) return [];
   const next =
     document.lines.value.find((one) => one.line > at.line && one.what !== "branch")?.line ?? Infinity;
   return document.problems.value.filter((problem) => problem.line >= at.line && problem.line < next);
+});
+/** What no field shows by itself. */
+const problems = computed(() => found.value.filter(({ field }) => !session.fields.has(field)));
+watch(found, (list) => {
+  const isFolded = (problem: Problem) =>
+    folded.value.some(({ key }) => problem.field.startsWith(printPath(path(key))));
+  if (list.some(isFolded)) foldedOpen.value = true;
 });
 async function renameStep(to: string): Promise<boolean> {
   const at = line.value;
@@ -182,7 +195,12 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
       <div v-if="rest.length > 0" class="chips"><FieldChips :offers="rest" @add="add" /></div>
     </div>
     <div v-if="line.what === 'file' || line.kind === 'by-hand'" class="card pa-3"><InputsEditor /></div>
-    <details v-if="folded.length > 0" class="card more" :open="foldedOpen">
+    <details
+      v-if="folded.length > 0"
+      class="card more"
+      :open="foldedOpen"
+      @toggle="foldedOpen = ($event.target as HTMLDetailsElement).open"
+    >
       <summary>
         <b>{{
           line.kind === "request" || line.kind === "operation"

@@ -116,6 +116,7 @@ const more = computed(() =>
     :model-value="text"
     :kind="field.kind"
     :label="field.key"
+    :path="path"
     :tall="field.key === 'text' || field.key === 'about'"
     @update:model-value="setCode($event)"
   />

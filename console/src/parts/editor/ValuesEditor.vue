@@ -70,6 +70,7 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
         :model-value="typeof one === 'string' ? one : printJson(one)"
         kind="template"
         :label="String(key)"
+        :path="[...path, String(key)]"
         :hint="aboutOf(String(key))?.about ?? ''"
         @update:model-value="set(String(key), valueTyped($event, aboutOf(String(key))?.schema, one))"
       />
