@@ -49,7 +49,7 @@ describe("Home, lists and the frame of the console", () => {
     const row = page.getByLabel("Needs you").getByRole("listitem").filter({ hasText: "A quick one" });
     await row.getByText("60 runs").waitFor();
     expect(await row.count()).toBe(1);
-    await row.getByRole("button", { name: "Put the failures of quick aside" }).click();
+    await row.getByRole("button", { name: "Put aside: the failures of quick" }).click();
     await row.waitFor({ state: "detached" });
     const home = () => world.client.call(routes.home);
     expect((await home()).attention).toEqual([]);
@@ -189,6 +189,85 @@ describe("Home, lists and the frame of the console", () => {
     await page.locator("tr").filter({ hasText: "made" }).filter({ hasText: "not sent" }).waitFor();
   });
 
+  it("orders lists by the heads of their columns, which the address keeps, and searches them", async () => {
+    await world.client.call(routes.putCredential, {
+      params: { name: "tills-key" },
+      body: { kind: "bearer" },
+    });
+    await open("/credentials");
+    const names = () => page.locator("tbody a.whole").allInnerTexts();
+    const head = (name: string) => page.getByRole("columnheader", { name }).getByRole("button");
+    await head("Credential").waitFor();
+    // What needs somebody comes first: this one has no secret yet.
+    expect((await names())[0]).toBe("tills-key");
+    await head("Credential").click();
+    await page.waitForURL(/order=name/);
+    const ascending = await names();
+    expect(ascending).toEqual([...ascending].sort());
+    expect(ascending.length).toBeGreaterThan(2);
+    await head("Credential").click();
+    await page.waitForURL(/order=-name/);
+    expect(await names()).toEqual([...ascending].reverse());
+    await page.reload();
+    await head("Credential").waitFor();
+    expect(await names()).toEqual([...ascending].reverse());
+    expect(await page.locator("th[aria-sort='descending']").innerText()).toContain("Credential");
+
+    const search = page.getByRole("textbox", { name: "Search", exact: true });
+    await search.fill("tills");
+    await page.locator("tbody tr").nth(1).waitFor({ state: "detached" });
+    expect(await names()).toEqual(["tills-key"]);
+    await page.getByRole("button", { name: "Clear Search" }).click();
+    await page.locator("tbody tr").nth(1).waitFor();
+    expect(await names()).toHaveLength(ascending.length);
+
+    // The workflow that failed most lately stands first, when it is asked for.
+    await many(2, { bad: true });
+    await open("/workflows?order=-failures");
+    await page.locator("tbody tr").nth(1).waitFor();
+    expect((await names())[0]).toContain("quick");
+  });
+
+  it("has the documentation in it, with a search, and no link of it leads nowhere", async () => {
+    await open("/workflows");
+    await page.getByRole("link", { name: "Help: Workflows" }).click();
+    await page.getByRole("heading", { name: "The workflow file", level: 1 }).waitFor();
+    await page.getByRole("textbox", { name: "Search the help" }).fill("response lost");
+    await page.getByRole("link", { name: "Words › Unsure" }).click();
+    await page.waitForURL(/\/help\/words#unsure$/);
+    const unsure = page.getByRole("heading", { name: "Unsure", exact: true });
+    await until(
+      async () => ((await unsure.boundingBox())?.y ?? 999) < 200,
+      "the section is at the top of what is seen",
+    );
+    await page.getByRole("textbox", { name: "Search the help" }).fill("unsure quetzal");
+    await page.getByText("No section of the help has").waitFor();
+
+    const pages = await page
+      .getByRole("navigation", { name: "Help" })
+      .getByRole("link")
+      .evaluateAll((links) => links.map((link) => link.getAttribute("href") ?? ""));
+    expect(pages.length).toBeGreaterThan(10);
+    const ids = new Set<string>();
+    const links: string[] = [];
+    for (const path of pages) {
+      await open(path);
+      await page.locator("article p").first().waitFor();
+      ids.add(path);
+      for (const id of await page.locator("article [id]").evaluateAll((all) => all.map((one) => one.id)))
+        ids.add(`${path}#${id}`);
+      const found = await page
+        .locator("article a[href]")
+        .evaluateAll((all) => all.map((one) => one.getAttribute("href") ?? ""));
+      links.push(...found.map((href) => (href.startsWith("#") ? path + href : href)));
+    }
+    const inside = links.filter((href) => !/^https?:/.test(href));
+    expect(inside.length).toBeGreaterThan(5);
+    expect(inside.filter((href) => !ids.has(href))).toEqual([]);
+    await open("/help/nowhere");
+    await page.getByText("The help has no page “nowhere”.").waitFor();
+  });
+
   it("has no serious fault of access on any page, in either theme", async () => {
     await faults(world.stays, [{ method: "POST", path: "/guests", times: 1, drop: "after" }]);
     const unsure = await world.run("greet-guest", { email: "ines@huts.example" });
@@ -216,6 +295,7 @@ describe("Home, lists and the frame of the console", () => {
       "/settings/traffic",
       "/settings/tokens",
       "/settings/activity",
+      "/help/expressions",
     ];
     const found: string[] = [];
     for (const scheme of ["light", "dark"] as const) {

@@ -7,7 +7,7 @@ export async function cliPage(): Promise<string> {
   return [
     "# ckettle",
     "",
-    "Made by `npm run reference` from the commands themselves.",
+    "<!-- Made by `npm run reference` from the commands themselves. -->",
     "",
     "Run `node cli/bin/ckettle.mjs`, or `ckettle` if the package is linked. The command finds a service by `--url` and",
     "`--token`, by `COPPER_KETTLE_URL` and `COPPER_KETTLE_TOKEN`, or in the data folder (`--data`, `COPPER_KETTLE_DATA`)",

@@ -19,6 +19,7 @@ const pages = [
   { to: "/workflows", title: "Workflows", section: /^\/(workflows|add-workflow)/ },
   { to: "/runs", title: "Runs", section: /^\/runs/ },
   { to: "/settings", title: "Settings", section: /^\/(settings|network)/ },
+  { to: "/help", title: "Help", section: /^\/help/ },
 ];
 
 // Not before it is known which page this is: whoever signs in has no session yet.

@@ -62,6 +62,7 @@ export const router = createRouter({
       component: () => import("./pages/ExpressionsPage.vue"),
       props: true,
     },
+    { path: "/help/:page?", name: "help", component: () => import("./pages/HelpPage.vue"), props: true },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/NowherePage.vue") },
   ],
 });
@@ -77,6 +78,7 @@ const titles: Record<string, string> = {
   workflows: "Workflows",
   "new-workflow": "New workflow",
   runs: "Runs",
+  help: "Help",
   run: "Run",
   compare: "Compare runs",
   expressions: "Expressions",

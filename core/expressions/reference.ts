@@ -47,7 +47,7 @@ function table(rows: Row[]): string {
 
 const head = `# Expressions
 
-Made by \`npm run reference\` from the tables of the library. Each example on this page is run as a test.
+<!-- Made by \`npm run reference\` from the tables of the library. Each example on this page is run as a test. -->
 
 Expressions are written in CEL, the Common Expression Language: an open specification, typed, without side effects, and sure to
 end. Where ours differs is in [the list of departures](../core/conformance.md).

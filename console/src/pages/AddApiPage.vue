@@ -68,6 +68,7 @@ const nameFault = computed(() =>
 <template>
   <div class="page">
     <PageHead
+      help="apis"
       :title="known.includes(name) ? `More for ${name}` : 'Describe an API'"
       :up="[{ title: 'APIs', to: '/apis' }]"
     />

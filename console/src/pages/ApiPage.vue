@@ -8,6 +8,7 @@ import { when } from "../logic/format.js";
 import DriftTable from "../parts/api/DriftTable.vue";
 import MethodMark from "../parts/shared/MethodMark.vue";
 import PageHead from "../parts/shared/PageHead.vue";
+import SearchField from "../parts/shared/SearchField.vue";
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();
@@ -65,6 +66,7 @@ async function remove(): Promise<void> {
     <v-progress-linear v-if="!about && !fault" indeterminate />
     <template v-if="about">
       <PageHead
+        help="apis"
         :title="about.title"
         :name="name"
         :tab="`${name}, API`"
@@ -81,14 +83,7 @@ async function remove(): Promise<void> {
       </PageHead>
       <div class="two">
         <v-card class="pa-3">
-          <v-text-field
-            v-model="search"
-            label="Search operations"
-            clearable
-            class="mb-2"
-            autocomplete="off"
-            @click:clear="search = ''"
-          />
+          <SearchField v-model="search" label="Search operations" class="mb-2" />
           <p class="dim mb-1">{{ found.length }} of {{ operations.length }}</p>
           <v-virtual-scroll
             :items="found"

@@ -50,7 +50,12 @@ async function removed(): Promise<void> {
 
 <template>
   <div class="page">
-    <PageHead :title="name" :tab="`${name}, credential`" :up="[{ title: 'Credentials', to: '/credentials' }]">
+    <PageHead
+      help="credentials"
+      :title="name"
+      :tab="`${name}, credential`"
+      :up="[{ title: 'Credentials', to: '/credentials' }]"
+    >
       <template v-if="credential">
         <span class="dim">{{ credential.kind }}</span>
         <CredentialMark :state="credential.state" :ends-soon="credential.warning !== null" />

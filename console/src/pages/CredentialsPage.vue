@@ -1,18 +1,22 @@
 <script setup lang="ts">
 import { routes, type CredentialInfo } from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
-import { onMounted, ref } from "vue";
+import { computed, onMounted, ref } from "vue";
 import { useRoute } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
+import { useSorted } from "../logic/sorting.js";
 import CopyText from "../parts/shared/CopyText.vue";
 import CredentialMark from "../parts/shared/CredentialMark.vue";
 import PageHead from "../parts/shared/PageHead.vue";
+import SearchField from "../parts/shared/SearchField.vue";
+import SortHead from "../parts/shared/SortHead.vue";
 
 const route = useRoute();
 const credentials = ref<CredentialInfo[]>();
 const redirectUri = ref("");
 const fault = ref("");
+const search = ref("");
 const notice = ref(typeof route.query["removed"] === "string" ? `${route.query["removed"]} is removed.` : "");
 
 onMounted(async () => {
@@ -30,12 +34,41 @@ const sends = (item: CredentialInfo): string =>
     : item.shown
         .map((part) => `${part.place === "header" ? "" : `${part.place} `}${part.name}: ${part.value}`)
         .join("\n");
+const found = computed(() => {
+  const wanted = search.value.trim().toLowerCase();
+  return (credentials.value ?? []).filter((item) =>
+    `${item.name} ${item.kind} ${item.hosts.join(" ")} ${item.usedBy.join(" ")}`
+      .toLowerCase()
+      .includes(wanted),
+  );
+});
+/** What needs somebody comes first. */
+const states: CredentialInfo["state"][] = [
+  "failing",
+  "sign-in-again",
+  "sign-in",
+  "incomplete",
+  "unchecked",
+  "ready",
+];
+const { sorting, sorted } = useSorted<CredentialInfo>(
+  () => found.value,
+  {
+    name: (item) => item.name,
+    state: (item) => states.indexOf(item.state) - (item.warning === null ? 0 : 0.5),
+    hosts: (item) => item.hosts.join(", ") || undefined,
+    users: (item) => item.usedBy.length,
+    last: (item) => item.lastWorkedAt ?? undefined,
+  },
+  { first: "state", greatestFirst: ["users", "last"] },
+);
 </script>
 
 <template>
   <div class="page">
-    <PageHead title="Credentials">
+    <PageHead title="Credentials" help="credentials">
       <template #actions>
+        <SearchField v-model="search" label="Search" />
         <v-btn to="/add-credential" color="primary" variant="flat" :prepend-icon="mdiPlus"
           >Add a credential</v-btn
         >
@@ -48,19 +81,22 @@ const sends = (item: CredentialInfo): string =>
     <v-progress-linear v-if="!credentials && !fault" indeterminate />
     <v-card v-if="credentials" class="pa-2 mb-3">
       <p v-if="credentials.length === 0" class="dim pa-2">There are no credentials yet.</p>
+      <p v-else-if="found.length === 0" class="dim pa-2">
+        No credential has “{{ search }}” in its name, kind, hosts or users.
+      </p>
       <table v-else class="lines">
         <thead>
           <tr>
-            <th>Credential</th>
-            <th>State</th>
+            <SortHead :sorting="sorting" by="name">Credential</SortHead>
+            <SortHead :sorting="sorting" by="state">State</SortHead>
             <th class="wide">Sends</th>
-            <th class="wide">To</th>
-            <th class="wide">Used by</th>
-            <th class="wide">Last success</th>
+            <SortHead class="wide" :sorting="sorting" by="hosts">To</SortHead>
+            <SortHead class="wide" :sorting="sorting" by="users">Used by</SortHead>
+            <SortHead class="wide" :sorting="sorting" by="last">Last success</SortHead>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="item in credentials" :key="item.name" class="link">
+          <tr v-for="item in sorted" :key="item.name" class="link">
             <td>
               <router-link class="whole font-weight-medium text-no-wrap" :to="`/credentials/${item.name}`">{{
                 item.name
@@ -92,9 +128,6 @@ const sends = (item: CredentialInfo): string =>
 </template>
 
 <style scoped>
-.head {
-  justify-content: space-between;
-}
 .sends {
   white-space: pre-line;
   overflow-wrap: anywhere;

@@ -101,6 +101,7 @@ const kind = computed(() => {
 <template>
   <div class="page">
     <PageHead
+      help="expressions"
       title="Expressions"
       :up="[
         { title: 'Runs', to: '/runs' },

@@ -12,7 +12,11 @@ async function saved(name: string, removed: string[]): Promise<void> {
 
 <template>
   <div class="page">
-    <PageHead title="Add a credential" :up="[{ title: 'Credentials', to: '/credentials' }]" />
+    <PageHead
+      title="Add a credential"
+      help="credentials"
+      :up="[{ title: 'Credentials', to: '/credentials' }]"
+    />
     <v-card class="pa-4 narrow">
       <p class="dim mb-3">You can add the secrets later, on the credential's page.</p>
       <CredentialEditor @saved="saved" />

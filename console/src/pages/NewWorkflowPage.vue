@@ -193,7 +193,7 @@ async function make(): Promise<void> {
 
 <template>
   <div class="page">
-    <PageHead title="New workflow" :up="[{ title: 'Workflows', to: '/workflows' }]" />
+    <PageHead title="New workflow" help="editor#begin" :up="[{ title: 'Workflows', to: '/workflows' }]" />
     <form class="new" novalidate @submit.prevent="make">
       <fieldset>
         <legend>How does it begin?</legend>

@@ -105,6 +105,12 @@ const row = computed(() => {
   const found = version.value > 0 ? waterfall.value?.rows.get(selected.value) : undefined;
   return found && { ...found, attempts: [...found.attempts] };
 });
+/** What a person may want to read of a run like this. */
+const help = computed(() => {
+  const { state, rehearsal } = run.value ?? {};
+  if (state === "unsure" || state === "parked") return `words#${state}`;
+  return rehearsal ? "words#rehearsal" : "runs";
+});
 const active = computed(() => run.value !== undefined && run.value.endedAt === null);
 
 const rows = computed(() => (version.value > 0 ? [...(waterfall.value?.rows.values() ?? [])] : []));
@@ -139,6 +145,7 @@ function again(step = ""): void {
     <v-progress-linear v-if="!run && !fault" indeterminate />
     <template v-if="run">
       <PageHead
+        :help="help"
         :title="title"
         :name="run.workflow"
         :tab="`${run.workflow}, run ${run.id}`"

@@ -9,6 +9,7 @@ import { onRunChange } from "../logic/live.js";
 import { usePages } from "../logic/pages.js";
 import { keepPlace, placeHere } from "../logic/place.js";
 import PageHead from "../parts/shared/PageHead.vue";
+import SearchField from "../parts/shared/SearchField.vue";
 import RunCells from "../parts/shared/RunCells.vue";
 import RunColumns from "../parts/shared/RunColumns.vue";
 
@@ -118,7 +119,7 @@ watch([workflow, state, text, event, since, until, order], () => {
 
 <template>
   <div class="page">
-    <PageHead title="Runs">
+    <PageHead title="Runs" help="runs">
       <span v-if="total !== undefined" class="dim" role="status"
         >{{ total >= 10_000 ? "10,000 or more" : total.toLocaleString("en") }}
         {{ total === 1 ? "run" : "runs" }} · times in {{ zone }}</span
@@ -127,7 +128,7 @@ watch([workflow, state, text, event, since, until, order], () => {
     <div class="filters mb-3">
       <v-select v-model="workflow" :items="names" label="Workflow" clearable />
       <v-select v-model="state" :items="states" label="State" multiple clearable />
-      <v-text-field v-model="text" label="Id or error text" clearable @click:clear="text = ''" />
+      <SearchField v-model="text" label="Id or error text" />
       <v-text-field v-model="since" label="From" type="date" />
       <v-text-field v-model="until" label="To" type="date" />
     </div>

@@ -48,6 +48,7 @@ const pathOf = (name: string): string => (name === "" ? "/settings" : `/settings
 <template>
   <div class="page settings">
     <PageHead
+      help="service"
       :title="here?.title ?? 'There is no such page'"
       :tab="`${here?.title}, settings`"
       :up="[{ title: 'Settings', to: '/settings' }]"

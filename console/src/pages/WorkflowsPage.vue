@@ -5,7 +5,11 @@ import { api, sentence } from "../api.js";
 import { loadAhead } from "../logic/ahead.js";
 import TimeText from "../parts/shared/TimeText.vue";
 import { onRunChange } from "../logic/live.js";
+import { problemsOf } from "../logic/run-words.js";
+import { useSorted } from "../logic/sorting.js";
 import PageHead from "../parts/shared/PageHead.vue";
+import SearchField from "../parts/shared/SearchField.vue";
+import SortHead from "../parts/shared/SortHead.vue";
 import StateMark from "../parts/shared/StateMark.vue";
 
 const workflows = ref<WorkflowSummary[]>();
@@ -30,13 +34,26 @@ const found = computed(() => {
     `${item.name} ${item.title ?? ""}`.toLowerCase().includes(wanted),
   );
 });
+const failed = ({ recent }: WorkflowSummary): number =>
+  recent.filter(({ state }) => state === "failed" || state === "unsure").length;
+const { sorting, sorted } = useSorted<WorkflowSummary>(
+  () => found.value,
+  {
+    name: (item) => item.title ?? item.name,
+    version: (item) => item.published ?? undefined,
+    starts: (item) => item.triggers.join(", ") || undefined,
+    failures: failed,
+    last: (item) => item.recent.at(-1)?.createdAt,
+  },
+  { first: "name", greatestFirst: ["version", "failures", "last"] },
+);
 </script>
 
 <template>
   <div class="page">
-    <PageHead title="Workflows">
+    <PageHead title="Workflows" help="workflow-file">
       <template #actions>
-        <v-text-field v-model="search" label="Search" width="260" clearable hide-details />
+        <SearchField v-model="search" label="Search" />
         <v-btn to="/add-workflow" color="primary" variant="flat">New workflow</v-btn>
       </template>
     </PageHead>
@@ -53,26 +70,30 @@ const found = computed(() => {
       <table v-else class="lines">
         <thead>
           <tr>
-            <th>Workflow</th>
-            <th>Version</th>
-            <th class="wide">Started by</th>
-            <th>Last runs, newest at the right</th>
-            <th class="wide">Last start</th>
+            <SortHead :sorting="sorting" by="name">Workflow</SortHead>
+            <SortHead :sorting="sorting" by="version">Version</SortHead>
+            <SortHead class="wide" :sorting="sorting" by="starts">Started by</SortHead>
+            <SortHead :sorting="sorting" by="failures">{{
+              /failures/.test(sorting.order.value)
+                ? "Last runs, by failures"
+                : "Last runs, newest at the right"
+            }}</SortHead>
+            <SortHead class="wide" :sorting="sorting" by="last">Last start</SortHead>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="item in found" :key="item.name" class="link">
+          <tr v-for="item in sorted" :key="item.name" class="link">
             <td>
               <router-link :to="`/workflows/${item.name}`" class="whole"
                 ><b>{{ item.title ?? item.name }}</b>
-                <span class="mono dim">{{ item.name }}</span></router-link
+                <span class="mono dim ml-2">{{ item.name }}</span></router-link
               >
             </td>
             <td>
               <span v-if="item.published !== null">{{ item.published }}</span>
               <span v-else class="dim">not published</span>
               <div v-if="item.draft" class="text-warning">
-                {{ item.problems > 0 ? `draft with ${item.problems} problems` : "newer draft" }}
+                {{ item.problems > 0 ? `draft with ${problemsOf(item)}` : "newer draft" }}
               </div>
             </td>
             <td class="wide">{{ item.triggers.join(", ") || "nothing yet" }}</td>
@@ -94,7 +115,5 @@ const found = computed(() => {
 .strip {
   display: inline-flex;
   gap: 1px;
-}
-@media (max-width: 700px) {
 }
 </style>

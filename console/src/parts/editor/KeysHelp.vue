@@ -36,7 +36,10 @@ const keys = [
           </tr>
         </tbody>
       </table>
-      <v-btn class="mt-3" @click="open = false">Close</v-btn>
+      <div class="d-flex ga-3 mt-3 align-center">
+        <v-btn @click="open = false">Close</v-btn>
+        <router-link to="/help/editor">Help for the editor</router-link>
+      </div>
     </v-card>
   </v-dialog>
 </template>

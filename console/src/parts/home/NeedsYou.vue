@@ -85,7 +85,7 @@ async function putAside({ run }: Attention): Promise<void> {
         <v-btn
           v-if="one.run.state === 'failed'"
           variant="text"
-          :aria-label="`Put the failures of ${one.run.workflow} aside`"
+          :aria-label="`Put aside: the failures of ${one.run.workflow}`"
           title="Leaves it out here until it fails again"
           @click="putAside(one)"
           >Put aside</v-btn

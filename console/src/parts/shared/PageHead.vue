@@ -9,6 +9,8 @@ const props = defineProps<{
   up?: { title: string; to: string }[];
   /** What the browser's tab says, where it is not the title. */
   tab?: string;
+  /** The page of the help about it, such as `apis#rate-limits`. */
+  help?: string;
 }>();
 watchEffect(() => {
   if (props.title !== "") document.title = `${props.tab ?? props.title} · Copper Kettle`;
@@ -27,6 +29,9 @@ watchEffect(() => {
       <h1>{{ title }}</h1>
       <span v-if="name && name !== title" class="mono dim">{{ name }}</span>
       <slot />
+      <RouterLink v-if="help" class="help" :to="`/help/${help}`" :aria-label="`Help: ${title}`" title="Help"
+        >?</RouterLink
+      >
       <span v-if="$slots['actions']" class="actions"><slot name="actions" /></span>
     </div>
     <slot name="below" />
@@ -47,11 +52,30 @@ watchEffect(() => {
 .crumbs a:hover {
   text-decoration: underline;
 }
+.help {
+  flex: none;
+  align-self: center;
+  width: 20px;
+  border: 1px solid var(--line);
+  border-radius: 50%;
+  color: var(--dim);
+  font-size: 0.8125rem;
+  line-height: 18px;
+  text-align: center;
+  text-decoration: none;
+}
+.help:hover {
+  border-color: var(--copper);
+  color: var(--copper);
+}
 .actions {
   display: flex;
   gap: 8px;
   align-items: center;
   flex-wrap: wrap;
   margin-left: auto;
+}
+.actions :deep(.v-text-field) {
+  width: 260px;
 }
 </style>

@@ -1,0 +1,54 @@
+import { computed, ref, type ComputedRef, type Ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+/** What a list can be ordered by: a name for each, as in the address, and its value in a row; undefined comes last. */
+export type Orders<T> = Record<string, (row: T) => string | number | undefined>;
+
+export interface Sorting {
+  /** The order in force; a minus says that the greatest comes first. */
+  order: Ref<string>;
+  /** Orders by a column; by the one that is in force, the other way round. */
+  by: (key: string) => void;
+}
+
+const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
+
+/** Rows in an order. Those that are equal in it stay as they were. */
+export function inOrder<T>(rows: readonly T[], order: string, orders: Orders<T>): T[] {
+  const value = orders[order.replace(/^-/, "")];
+  if (!value) return [...rows];
+  const way = order.startsWith("-") ? -1 : 1;
+  return rows
+    .map((row) => ({ row, of: value(row) }))
+    .sort((a, b) => {
+      if (a.of === undefined || b.of === undefined)
+        return Number(a.of === undefined) - Number(b.of === undefined);
+      if (typeof a.of === "number" && typeof b.of === "number") return way * (a.of - b.of);
+      return way * collator.compare(String(a.of), String(b.of));
+    })
+    .map(({ row }) => row);
+}
+
+/**
+ * A list that is ordered by the heads of its columns; the order stands in the address.
+ * @param first the order in which the list begins
+ * @param greatestFirst columns whose first click shows the greatest first
+ */
+export function useSorted<T>(
+  rows: () => readonly T[],
+  orders: Orders<T>,
+  { first, greatestFirst = [] }: { first: string; greatestFirst?: readonly string[] },
+): { sorting: Sorting; sorted: ComputedRef<T[]> } {
+  const [route, router] = [useRoute(), useRouter()];
+  const asked = route.query["order"];
+  const order = ref(
+    typeof asked === "string" && Object.hasOwn(orders, asked.replace(/^-/, "")) ? asked : first,
+  );
+  const by = (key: string): void => {
+    const begins = greatestFirst.includes(key) ? `-${key}` : key;
+    order.value = order.value !== begins ? begins : begins.startsWith("-") ? key : `-${key}`;
+    const { order: _before, ...query } = route.query;
+    void router.replace({ query: order.value === first ? query : { ...query, order: order.value } });
+  };
+  return { sorting: { order, by }, sorted: computed(() => inOrder(rows(), order.value, orders)) };
+}
