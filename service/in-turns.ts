@@ -1,7 +1,7 @@
 import { setImmediate } from "node:timers/promises";
 
 /** So long may one piece of work hold up others, in milliseconds. */
-const turnMillis = 10;
+const turnMillis = 2;
 
 /** Does work that pauses now and then: others are served in its pauses, as often as a turn has taken its time. */
 export async function inTurns<T>(work: Generator<undefined, T, undefined>): Promise<T> {

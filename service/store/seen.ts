@@ -50,6 +50,8 @@ export interface Known {
 /** An id that is absent from complete reads for so long is forgotten, in milliseconds. */
 const absentMillis = 7 * 86_400_000;
 const bite = 500;
+/** So many rows are read at once: making them objects holds up everything else. */
+const page = 1_000;
 
 /** What polls have seen: an item starts a run once. */
 export class SeenStore {
@@ -97,13 +99,13 @@ export class SeenStore {
       const rows = await selectList<Known & { digest: Buffer }>(
         this.writer.store,
         `SELECT digest, changed, item, absent_since IS NOT NULL AS absent FROM seen WHERE environment = 'live' AND workflow = :workflow
-          AND trigger_name = :trigger AND digest > :after ORDER BY digest LIMIT 5000`,
+          AND trigger_name = :trigger AND digest > :after ORDER BY digest LIMIT ${page}`,
         { workflow, trigger, after },
       );
       for (const { digest, changed, item, absent } of rows)
         known.set(digest.toString("hex"), { changed, item, absent });
       const last = rows.at(-1);
-      if (!last || rows.length < 5_000) return known;
+      if (!last || rows.length < page) return known;
       after = last.digest;
     }
   }
