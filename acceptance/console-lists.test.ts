@@ -217,7 +217,7 @@ describe("Home, lists and the frame of the console", () => {
     await search.fill("tills");
     await page.locator("tbody tr").nth(1).waitFor({ state: "detached" });
     expect(await names()).toEqual(["tills-key"]);
-    await page.getByRole("button", { name: "Clear Search" }).click();
+    await page.getByRole("button", { name: "Clear" }).click();
     await page.locator("tbody tr").nth(1).waitFor();
     expect(await names()).toHaveLength(ascending.length);
 

@@ -76,8 +76,8 @@ steps: [{ step: reply, respond: { body: { hello: "\${inputs.guest}" } } }]
       .getByText(/started/)
       .first()
       .waitFor();
-    await button("Switch nightly off").click();
-    await button("Switch nightly on").waitFor();
+    await button("Switch off: nightly").click();
+    await button("Off. Switch on: nightly").waitFor();
     await button("New address").click();
     await panel()
       .getByText(/\/webhooks\/told\/[\w-]{20,}/)

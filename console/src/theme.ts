@@ -73,7 +73,13 @@ export function cspNonce(): string {
 }
 
 /** Hints stay: one that comes and goes with the focus moves the button away that is just being pressed. */
-const field = { density: "compact", variant: "outlined", hideDetails: "auto", persistentHint: true };
+const field = {
+  density: "compact",
+  variant: "outlined",
+  hideDetails: "auto",
+  persistentHint: true,
+  persistentPlaceholder: true,
+};
 
 export const vuetify = createVuetify({
   theme: {

@@ -18,6 +18,7 @@ import {
 } from "@copper-kettle/core";
 import {
   mdiClockOutline,
+  mdiContentCopy,
   mdiContentPaste,
   mdiCursorPointer,
   mdiMagnify,
@@ -65,7 +66,7 @@ const ways: { value: Way; title: string; about: string; icon: string }[] = [
     about: "a curl command, a request, an address",
     icon: mdiContentPaste,
   },
-  { value: "example", title: "From a workflow", about: "a copy of one that is here", icon: mdiContentPaste },
+  { value: "example", title: "From a workflow", about: "a copy of one that is here", icon: mdiContentCopy },
 ];
 const title = ref("");
 const name = ref("");

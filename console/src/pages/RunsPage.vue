@@ -126,8 +126,8 @@ watch([workflow, state, text, event, since, until, order], () => {
       >
     </PageHead>
     <div class="filters mb-3">
-      <v-select v-model="workflow" :items="names" label="Workflow" clearable />
-      <v-select v-model="state" :items="states" label="State" multiple clearable />
+      <v-select v-model="workflow" :items="names" label="Workflow" placeholder="all" clearable />
+      <v-select v-model="state" :items="states" label="State" placeholder="all" multiple clearable />
       <SearchField v-model="text" label="Id or error text" />
       <v-text-field v-model="since" label="From" type="date" />
       <v-text-field v-model="until" label="To" type="date" />
@@ -174,7 +174,7 @@ watch([workflow, state, text, event, since, until, order], () => {
   display: grid;
   grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.2fr) minmax(0, 1.4fr) 150px 150px;
   gap: 12px;
-  align-items: center;
+  align-items: end;
 }
 .rows {
   max-height: calc(100vh - 170px);

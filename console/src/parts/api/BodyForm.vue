@@ -222,7 +222,7 @@ const removeItem = (index: number): void =>
 .row {
   display: flex;
   gap: 8px;
-  align-items: center;
+  align-items: end;
 }
 .grow {
   flex: 1;
@@ -231,6 +231,9 @@ const removeItem = (index: number): void =>
 .label {
   font-weight: 500;
   flex: 1;
+}
+.row > button {
+  height: 34px;
 }
 .kind {
   flex: 0 0 112px;

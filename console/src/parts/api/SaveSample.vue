@@ -63,7 +63,7 @@ async function save(): Promise<void> {
 .save {
   display: flex;
   gap: 10px;
-  align-items: center;
+  align-items: end;
   flex-wrap: wrap;
 }
 .name {

@@ -119,7 +119,7 @@ const remove = () =>
   display: grid;
   grid-template-columns: 1fr auto;
   gap: 8px;
-  align-items: center;
+  align-items: end;
 }
 .buttons {
   display: flex;

@@ -82,7 +82,7 @@ async function check(): Promise<void> {
   display: grid;
   grid-template-columns: minmax(0, 1fr) auto;
   gap: 8px;
-  align-items: center;
+  align-items: end;
 }
 td {
   overflow-wrap: anywhere;

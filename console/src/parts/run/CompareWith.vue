@@ -45,6 +45,6 @@ onMounted(async () => {
   display: grid;
   grid-template-columns: minmax(0, 1fr) auto auto;
   gap: 10px;
-  align-items: center;
+  align-items: end;
 }
 </style>

@@ -98,7 +98,7 @@ const shownCount = (count: number): string => count.toLocaleString("en");
 .bar {
   display: flex;
   flex-wrap: wrap;
-  align-items: center;
+  align-items: end;
   gap: 8px;
   font-size: 0.8rem;
 }

@@ -98,6 +98,6 @@ const remove = (gone: string): Promise<boolean> =>
   display: grid;
   grid-template-columns: 1fr 2fr auto;
   gap: 10px;
-  align-items: center;
+  align-items: end;
 }
 </style>

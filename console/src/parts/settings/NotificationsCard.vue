@@ -89,13 +89,13 @@ const send = (): Promise<void> =>
 </script>
 
 <template>
-  <v-card class="pa-4 card">
+  <v-card class="pa-4 stack">
     <h2>Notifications</h2>
     <p class="dim">
       Sent when a run fails, becomes unsure or is parked, and when a credential stops working. One message per
       problem, not one per run.
     </p>
-    <form class="card" novalidate @submit.prevent="save">
+    <form class="stack" novalidate @submit.prevent="save">
       <h3>By webhook</h3>
       <v-text-field
         v-model="given.url"
@@ -164,7 +164,7 @@ const send = (): Promise<void> =>
 </template>
 
 <style scoped>
-.card {
+.stack {
   display: grid;
   gap: 10px;
 }

@@ -9,5 +9,12 @@ function take(chosen: File | File[] | null): void {
 </script>
 
 <template>
-  <v-file-input :label="label" :accept="accept" hide-details @update:model-value="take" />
+  <v-file-input
+    :label="label"
+    :accept="accept"
+    prepend-icon=""
+    placeholder="choose a file"
+    hide-details
+    @update:model-value="take"
+  />
 </template>

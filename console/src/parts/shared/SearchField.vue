@@ -7,7 +7,8 @@ const text = defineModel<string>({ required: true });
 <template>
   <v-text-field
     :model-value="text"
-    :label="label"
+    :placeholder="label"
+    :aria-label="label"
     clearable
     hide-details
     autocomplete="off"

@@ -42,6 +42,8 @@ const look = computed(() => looks[props.state] ?? { icon: mdiCircleOutline, colo
   display: inline-flex;
   align-items: center;
   gap: 5px;
+  vertical-align: top;
+  line-height: inherit;
   white-space: nowrap;
   font-weight: 600;
 }

@@ -76,7 +76,7 @@ async function adopt(): Promise<void> {
   display: grid;
   grid-template-columns: 1fr 1fr auto auto;
   gap: 10px;
-  align-items: center;
+  align-items: end;
 }
 @media (max-width: 900px) {
   .adopting {

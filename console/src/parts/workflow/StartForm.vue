@@ -113,6 +113,7 @@ async function start(draft: boolean): Promise<void> {
 .start {
   display: grid;
   gap: 12px;
+  max-width: 760px;
 }
 summary {
   cursor: pointer;

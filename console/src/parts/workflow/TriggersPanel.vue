@@ -195,8 +195,7 @@ watch(() => [props.newestRun, props.published], load);
           <v-btn
             v-if="one.kind !== 'by-hand'"
             size="small"
-            variant="tonal"
-            :aria-label="`Switch ${one.name} ${one.on ? 'off' : 'on'}`"
+            :aria-label="`${one.on ? 'Switch off' : 'Off. Switch on'}: ${one.name}`"
             @click="switched(one, !one.on)"
             >{{ one.on ? "Switch off" : "Off. Switch on" }}</v-btn
           >
