@@ -85,6 +85,12 @@ function shapeOf(checking: Checking, node: Node, scope: ShapeScope): Shape {
     }
     case "or":
     case "and": {
+      if (meansDefault(node)) {
+        const [left, right] = [checking.source(node.left), checking.source(node.right)];
+        const message = `|| joins conditions. For a value in the place of one that is absent write default(${left}, ${right}).`;
+        checking.note("wrong-kind", message, node);
+        return anything;
+      }
       const what = node.op === "or" ? "||" : "&&";
       const isAnd = node.op === "and";
       const before = narrowedBefore(scope, node.right, isAnd);
@@ -182,6 +188,13 @@ function unknownField(
   });
 }
 
+/** `a || "text"`: in other languages the value that stands in for an absent one. */
+const meansDefault = (node: Node & { op: "or" | "and" }): boolean =>
+  node.op === "or" &&
+  ((node.right.op === "literal" && typeof node.right.value !== "boolean") ||
+    node.right.op === "list" ||
+    node.right.op === "map");
+
 function index(checking: Checking, node: Node & { op: "index" }, scope: ShapeScope): Shape {
   const from = checking.shape(node.object, scope);
   const at = checking.shape(node.index, scope);
@@ -206,6 +219,15 @@ function index(checking: Checking, node: Node & { op: "index" }, scope: ShapeSco
       "wrong-kind",
       `${checking.source(node.object)} is ${article(object.kinds[0] as Kind)}, so it has no items.`,
       node,
+    );
+  if (
+    node.index.op === "negate" ||
+    ((typeof literal === "number" || typeof literal === "bigint") && literal < 0)
+  )
+    checking.note(
+      "wrong-kind",
+      `An index counts from 0, at the first item. For the last one write ${checking.source(node.object)}.last().orValue(…).`,
+      node.index,
     );
   if (object.kinds?.length === 1 && object.kinds[0] === "list")
     wantKinds(checking, node.index, at, ["number"], "An index into a list");

@@ -6,7 +6,7 @@ import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
 import { conditionFindings } from "./check-condition.js";
 import type { FieldFinding } from "./problems.js";
-import { checkReference, type Visible } from "./visible.js";
+import { allRoots, checkReference, type Visible } from "./visible.js";
 
 /** Where an expression, or a text with `${…}`, stands: what it can see there, and what is known of that. */
 export interface FieldPlace {
@@ -56,6 +56,7 @@ export function judgeField(text: string, place: FieldPlace): JudgedField {
       });
     if (judged.expression) judged.findings.push(...conditionFindings(place.key, expression, result));
   }
+  if (judged.template) judged.findings.push(...otherTemplates(text, parts, place.visible));
   return judged;
 }
 
@@ -87,6 +88,31 @@ function readParts(
 }
 
 const rangeOf = ({ start, end }: { start: number; end: number }) => ({ start, end });
+
+const otherForm = /\{\{\s{0,20}([\w.[\]'"]{1,200})\s{0,20}\}\}|\$(\w{1,60}(?:\.\w{1,60}){1,20})/g;
+/** Whether a text has a value in the form of other tools: it is put in as it stands. */
+export const hasOtherForm = (text: string): boolean => text.search(otherForm) >= 0;
+
+/** Values in the form of other tools, such as `{{ inputs.email }}`: they are plain text here. */
+function otherTemplates(
+  text: string,
+  parts: readonly { expression: Expression; offset: number }[],
+  { roots = allRoots, names }: Visible,
+): FieldFinding[] {
+  return [...text.matchAll(otherForm)].flatMap((found) => {
+    const code = found[1] ?? found[2] ?? "";
+    const start = found.index;
+    const isInside = parts.some(
+      ({ expression, offset }) => start >= offset && start < offset + expression.text.length,
+    );
+    const [root = ""] = /^\w+/.exec(code) ?? [];
+    if (isInside || !(roots.includes(root) || names.has(root))) return [];
+    const message = `This is plain text. Write \${${code}} to put the value in.`;
+    return [
+      { severity: "warning" as const, code: "plain-text", message, start, end: start + found[0].length },
+    ];
+  });
+}
 
 /** The places of a file's fields, as they were when the file was read. */
 export class FieldPlaces {

@@ -15,7 +15,7 @@ import { prepareStep } from "./prepare-steps.js";
 import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
 import { checkSchema } from "./check-schema.js";
-import { FieldPlaces, judgeField, type FieldPlace, type JudgedField } from "./judge-field.js";
+import { FieldPlaces, hasOtherForm, judgeField, type FieldPlace, type JudgedField } from "./judge-field.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import type { Visible } from "./visible.js";
 import type { Source } from "./source.js";
@@ -207,7 +207,11 @@ export class Preparer {
   /** Any value, with templates in its texts. */
   value(value: Json, path: Path): ValueTemplate {
     if (typeof value === "string") {
-      if (!value.includes("${")) return { constant: value };
+      if (!value.includes("${")) {
+        // For what is wrong with it only.
+        if (hasOtherForm(value)) this.template(value, path);
+        return { constant: value };
+      }
       const template = this.template(value, path);
       return template ? { template } : { constant: value };
     }

@@ -9,6 +9,7 @@ import { shallowDocument, shallowSteps, stepKinds, type StepKind } from "./docum
 import { triggerKinds, triggerSchemas, type TriggerKind } from "./document-triggers.js";
 import { fieldKind } from "./fields.js";
 import type { FieldPlaces } from "./judge-field.js";
+import { meantByKey, meantByValue } from "./key-habits.js";
 import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
 import type { FieldFinding, Problem } from "./problems.js";
@@ -173,14 +174,13 @@ class Reader {
       return undefined;
     }
     const others = Object.keys(step).filter((key) => !notKind.includes(key));
-    const meant = others.map((key) => ({ key, near: nearest(key, kinds) })).find((pair) => pair.near);
-    if (meant)
-      this.source.reportKey(
-        path,
-        meant.key,
-        "unknown-key",
-        `There is no ${a.split(" ")[1] as string} kind "${meant.key}"; did you mean "${meant.near}"?`,
-      );
+    const habit = others.map((key) => ({ key, meant: meantByKey(path, key) })).find(({ meant }) => meant);
+    const near = others.map((key) => ({ key, near: nearest(key, kinds) })).find((pair) => pair.near);
+    const kind = `${a.split(" ")[1] as string} kind`;
+    const unknown = (key: string, meant: string) =>
+      this.source.reportKey(path, key, "unknown-key", `There is no ${kind} "${key}"; ${meant}`);
+    if (habit) unknown(habit.key, `write ${habit.meant}.`);
+    else if (near) unknown(near.key, `did you mean "${near.near}"?`);
     else
       this.source.report(
         path,
@@ -214,8 +214,13 @@ class Reader {
   }
 
   #unknownKey(path: Path, key: string, known: string[]): void {
+    const habit = meantByKey(path, key);
     const near = nearest(key, known);
-    const meant = near ? `did you mean "${near}"?` : `known here: ${known.join(", ")}.`;
+    const meant = habit
+      ? `write ${habit}.`
+      : near
+        ? `did you mean "${near}"?`
+        : `known here: ${known.join(", ")}.`;
     this.source.reportKey(path, key, "unknown-key", `There is no key "${key}" here; ${meant}`);
   }
 }
@@ -272,7 +277,7 @@ function sentence(
   }
   switch (issue.code) {
     case "invalid_type":
-      return `${field} must be ${words[issue.expected] ?? issue.expected}; it is ${aKind(value)}.`;
+      return `${field} must be ${words[issue.expected] ?? issue.expected}; it is ${aKind(value)}.${formOf(path, value)}`;
     case "invalid_value":
       return `${field} must be ${issue.values.map((item) => String(item)).join(" or ")}${nearestHint(value, issue.values.map(String))}`;
     case "invalid_format":
@@ -284,6 +289,12 @@ function sentence(
     default:
       return `${field}: ${issue.message}.`;
   }
+}
+
+/** How a field is written that has a value of another kind. */
+function formOf(path: Path, value: Json): string {
+  const form = meantByValue(String(path.at(-1)), value);
+  return form ? ` Write ${form}.` : "";
 }
 
 function nearestHint(value: Json, choices: string[]): string {

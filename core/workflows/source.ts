@@ -211,6 +211,14 @@ export class Source {
     });
   }
 
+  /** Why a mapping cannot be a key; mostly it is an expression in the braces of other tools. */
+  #noKey(at: number): string {
+    const meant = this.text.startsWith("{", at) && this.text[at - 1] === "{";
+    return meant
+      ? "A key must be a text. If an expression is meant, write it without {{ and }}."
+      : "A key must be a text.";
+  }
+
   /** Each key of a mapping stands once (YAML 1.2, section 3.2.1.3), and there are not too many. */
   #requireKeys(node: YAMLMap, path: Path): void {
     if (node.items.length > bounds.fileKeys) {
@@ -219,11 +227,17 @@ export class Source {
       return;
     }
     const seen = new Set<string>();
-    for (const { key } of node.items) {
+    for (const { key, value } of node.items) {
       const name = isScalar(key) ? String(key.value) : undefined;
+      const [, before, behind] = (value === null && /^([\w.-]+) ?= ?(\S.*)$/.exec(name ?? "")) || [];
+      if (before !== undefined) {
+        const [from, to] = rangeOf(key);
+        this.#at(from, to, "yaml", `"${name}" is a key without a value. Write ${before}: ${behind}.`, path);
+      }
       if (name === undefined || seen.has(name)) {
         const [from, to] = rangeOf(key);
-        const message = name === undefined ? "A key must be a text." : `The key "${name}" is used twice.`;
+        const message =
+          name === undefined ? this.#noKey(rangeOf(key)[0]) : `The key "${name}" is used twice.`;
         this.#at(from, to, "yaml", message, path);
       } else seen.add(name);
     }

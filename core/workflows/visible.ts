@@ -16,7 +16,8 @@ export interface Visible {
   roots: readonly string[] | undefined;
 }
 
-const allRoots = ["inputs", "trigger", "steps", "variables", "run", "constants"];
+/** The names that an expression sees in most places. */
+export const allRoots = ["inputs", "trigger", "steps", "variables", "run", "constants"];
 
 /** The fields that each root has, where they are always the same. */
 const rootFields: Record<string, string[]> = {
