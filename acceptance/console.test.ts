@@ -200,9 +200,12 @@ describe("the console", () => {
     const small = await signIn(browser, world, { width: 390, height: 800 });
     const [run] = (await world.client.call(routes.listRuns, { query: { workflow: "hut-round" } })).runs;
     for (const viewer of [page, small.page]) {
-      for (const path of ["/", "/workflows", "/workflows/greet-guest", "/runs", `/runs/${run?.id}`]) {
+      const paths = ["/", "/workflows", "/workflows/greet-guest", "/runs", `/runs/${run?.id}`];
+      paths.push("/add-workflow", "/add-api", "/add-credential", "/credentials", "/settings/notifications");
+      for (const path of [...paths, "/help/limits", "/help/workflow-file"]) {
         await viewer.goto(world.url + path);
         await viewer.locator("h1, h2").first().waitFor();
+        await viewer.waitForLoadState("networkidle");
         const [wide, shown] = await viewer.evaluate(() => [document.documentElement.scrollWidth, innerWidth]);
         expect(wide, path).toBeLessThanOrEqual(shown as number);
       }

@@ -47,7 +47,7 @@ const raw = ref(false);
 }
 .fields td {
   vertical-align: top;
-  overflow-wrap: anywhere;
+  overflow-wrap: break-word;
 }
 .fields {
   table-layout: fixed;
@@ -60,5 +60,10 @@ const raw = ref(false);
 }
 .fields th:nth-child(3) {
   width: 80px;
+}
+@media (max-width: 700px) {
+  .fields {
+    table-layout: auto;
+  }
 }
 </style>

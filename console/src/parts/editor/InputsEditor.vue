@@ -121,67 +121,69 @@ const textOf = (value: Json | undefined): string =>
       @update:model-value="document.act({ do: 'set', path: ['inputs'], value: $event })"
     />
     <template v-else>
-      <table v-if="Object.keys(properties).length > 0" class="lines" aria-label="Inputs">
-        <thead>
-          <tr>
-            <th>Name</th>
-            <th>Type</th>
-            <th>Title</th>
-            <th>Required</th>
-            <th>Default</th>
-            <th>Choices</th>
-            <th><span class="heard">Remove</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(_one, key) in properties" :key="key">
-            <td class="mono">{{ key }}</td>
-            <td class="type">
-              <v-select
-                :model-value="typeOf(String(key))"
-                :items="types"
-                :aria-label="`Type of ${key}`"
-                @update:model-value="setType(String(key), $event)"
-              />
-            </td>
-            <td>
-              <TextInput
-                :model-value="textOf(propertyOf(String(key))['title'])"
-                :label="`Title of ${key}`"
-                :take="(text) => setField(String(key), 'title', text)"
-              />
-            </td>
-            <td>
-              <input
-                type="checkbox"
-                :checked="required.includes(String(key))"
-                :aria-label="`${key} is required`"
-                @change="setRequired(String(key), ($event.target as HTMLInputElement).checked)"
-              />
-            </td>
-            <td>
-              <TextInput
-                :model-value="textOf(propertyOf(String(key))['default'])"
-                :label="`Default of ${key}`"
-                :take="(text) => setField(String(key), 'default', text)"
-              />
-            </td>
-            <td>
-              <TextInput
-                :model-value="choicesOf(String(key))"
-                :label="`Choices of ${key}`"
-                hint="any"
-                :take="(text) => setChoices(String(key), text)"
-              />
-            </td>
-            <td>
-              <button type="button" class="dim" :aria-label="`Remove ${key}`" @click="remove(String(key))">
-                ×
-              </button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <div class="scrolls">
+        <table v-if="Object.keys(properties).length > 0" class="lines" aria-label="Inputs">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Type</th>
+              <th>Title</th>
+              <th>Required</th>
+              <th>Default</th>
+              <th>Choices</th>
+              <th><span class="heard">Remove</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(_one, key) in properties" :key="key">
+              <td class="mono">{{ key }}</td>
+              <td class="type">
+                <v-select
+                  :model-value="typeOf(String(key))"
+                  :items="types"
+                  :aria-label="`Type of ${key}`"
+                  @update:model-value="setType(String(key), $event)"
+                />
+              </td>
+              <td>
+                <TextInput
+                  :model-value="textOf(propertyOf(String(key))['title'])"
+                  :label="`Title of ${key}`"
+                  :take="(text) => setField(String(key), 'title', text)"
+                />
+              </td>
+              <td>
+                <input
+                  type="checkbox"
+                  :checked="required.includes(String(key))"
+                  :aria-label="`${key} is required`"
+                  @change="setRequired(String(key), ($event.target as HTMLInputElement).checked)"
+                />
+              </td>
+              <td>
+                <TextInput
+                  :model-value="textOf(propertyOf(String(key))['default'])"
+                  :label="`Default of ${key}`"
+                  :take="(text) => setField(String(key), 'default', text)"
+                />
+              </td>
+              <td>
+                <TextInput
+                  :model-value="choicesOf(String(key))"
+                  :label="`Choices of ${key}`"
+                  hint="any"
+                  :take="(text) => setChoices(String(key), text)"
+                />
+              </td>
+              <td>
+                <button type="button" class="dim" :aria-label="`Remove ${key}`" @click="remove(String(key))">
+                  ×
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
       <form class="adding" @submit.prevent="add">
         <input
           v-model="name"
@@ -199,7 +201,12 @@ const textOf = (value: Json | undefined): string =>
 <style scoped>
 .inputs {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 6px;
+}
+.scrolls {
+  position: relative;
+  overflow-x: auto;
 }
 .raw {
   margin-left: auto;
