@@ -158,14 +158,14 @@ async function askToken(parts: CheckParts, name: string, credential: OAuthCreden
   const kept = tokens.current(name);
   if (wantsSignIn(credential) && !kept?.refreshToken) {
     if (!keeper.isReady(name, credential)) return authorizationEndpoint(parts, credential);
-    const end = kept?.expiresAt ? ` until ${new Date(kept.expiresAt).toISOString()}` : "";
+    const end = kept?.expiresAt ? ` until ${timeText(kept.expiresAt)}` : "";
     const sentence = `Signed in${end}; there is no refresh token, so somebody has to sign in again after that.`;
     return { code: "accepted", sentence };
   }
   const token = await keeper.askNow(name, credential);
   const lacking = credential.scopes.filter((scope) => token.scopes && !token.scopes.includes(scope));
   const who = token.subject ? ` for ${token.subject}` : "";
-  const end = token.expiresAt ? `, valid until ${new Date(token.expiresAt).toISOString()}` : "";
+  const end = token.expiresAt ? `, valid until ${timeText(token.expiresAt)}` : "";
   if (lacking.length > 0)
     return {
       code: "scope-missing",
@@ -288,6 +288,10 @@ function decodedLoosely(text: string): string {
     return text;
   }
 }
+
+/** A time, as a sentence says it. */
+const timeText = (millis: number): string =>
+  `${new Date(millis).toISOString().slice(0, 19).replace("T", " ")} UTC`;
 
 function failed(error: unknown, credential: Credential): Found {
   if (error instanceof TokenRefused) return { code: error.explanation.code, sentence: error.message };

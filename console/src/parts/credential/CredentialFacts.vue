@@ -110,9 +110,13 @@ const renewal = computed(() => {
 
 <style scoped>
 .facts > tbody > tr > th {
+  border-top: 1px solid var(--line);
   width: 9rem;
   vertical-align: top;
   padding-top: 6px;
+}
+.facts > tbody > tr:first-child > * {
+  border-top: none;
 }
 .facts td {
   overflow-wrap: anywhere;

@@ -31,7 +31,7 @@ defineProps<{ activity: Activity[]; withName?: boolean }>();
         </td>
         <td>
           {{ item.action }}<span v-if="item.detail" class="dim"> – {{ item.detail }}</span>
-          <router-link v-if="item.run" :to="`/runs/${item.run}`"> in a run</router-link>
+          <router-link v-if="item.run" :to="`/runs/${item.run}`" class="ml-1">in a run</router-link>
         </td>
       </tr>
     </tbody>
