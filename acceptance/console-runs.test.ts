@@ -66,7 +66,7 @@ describe("runs by hand, in the console", () => {
     });
     await world.settled(id, ["waiting"]);
     await open(`/runs/${id}`);
-    await page.getByText("Paused before").waitFor();
+    await page.getByText("Paused before").first().waitFor();
     await page.getByLabel("Place").fill("steps.gest.body.items");
     await page.getByLabel("New value").fill("[]");
     await button("Continue").click();
