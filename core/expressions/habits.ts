@@ -273,7 +273,8 @@ const fields: Record<string, string> = {
   ...each("PATH.sum()", "sum", "total"),
 };
 
-function each(meant: string, ...habits: string[]): Record<string, string> {
+/** The same meaning for several habits. */
+export function each(meant: string, ...habits: string[]): Record<string, string> {
   return Object.fromEntries(habits.map((habit) => [habit, meant]));
 }
 

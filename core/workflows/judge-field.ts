@@ -33,6 +33,12 @@ export interface JudgedField {
 /** Findings that depend on the values that come: they may be right for all that ever do. */
 const mayBeRight: ReadonlySet<string> = new Set<Finding["code"]>(["null", "absent", "unused"]);
 
+/** An expression in the text of a field, and where it begins there. */
+interface ReadPart {
+  expression: Expression;
+  offset: number;
+}
+
 /** Reads the text of a field, and finds what is wrong with it at its place: in its grammar, its names, and its values. */
 export function judgeField(text: string, place: FieldPlace): JudgedField {
   const judged: JudgedField = { references: [], results: [], findings: [] };
@@ -60,11 +66,7 @@ export function judgeField(text: string, place: FieldPlace): JudgedField {
   return judged;
 }
 
-function readParts(
-  text: string,
-  { kind, label }: FieldPlace,
-  judged: JudgedField,
-): { expression: Expression; offset: number }[] {
+function readParts(text: string, { kind, label }: FieldPlace, judged: JudgedField): ReadPart[] {
   try {
     if (kind === "expression") {
       const expression = compile(text, label);
@@ -96,15 +98,16 @@ export const hasOtherForm = (text: string): boolean => text.search(otherForm) >=
 /** Values in the form of other tools, such as `{{ inputs.email }}`: they are plain text here. */
 function otherTemplates(
   text: string,
-  parts: readonly { expression: Expression; offset: number }[],
+  parts: readonly ReadPart[],
   { roots = allRoots, names }: Visible,
 ): FieldFinding[] {
+  let next = 0;
   return [...text.matchAll(otherForm)].flatMap((found) => {
     const code = found[1] ?? found[2] ?? "";
     const start = found.index;
-    const isInside = parts.some(
-      ({ expression, offset }) => start >= offset && start < offset + expression.text.length,
-    );
+    // Both stand in the order of the text.
+    while (next < parts.length && endOf(parts[next]) <= start) next++;
+    const isInside = start >= (parts[next]?.offset ?? Infinity);
     const [root = ""] = /^\w+/.exec(code) ?? [];
     if (isInside || !(roots.includes(root) || names.has(root))) return [];
     const message = `This is plain text. Write \${${code}} to put the value in.`;
@@ -113,6 +116,8 @@ function otherTemplates(
     ];
   });
 }
+
+const endOf = (part: ReadPart | undefined): number => (part ? part.offset + part.expression.text.length : 0);
 
 /** The places of a file's fields, as they were when the file was read. */
 export class FieldPlaces {

@@ -87,6 +87,8 @@ describe("what people write who come from other files", () => {
     const long = "{{".repeat(40_000);
     const began = performance.now();
     said(`step: a\n    note: '${long}{{ ${"a".repeat(40_000)}'`);
-    expect(performance.now() - began).toBeLessThan(2_000);
+    const both = "${inputs.email}{{ inputs.email }}".repeat(16_000);
+    expect(said(`step: a\n    note: "${both}"`)).toHaveLength(1);
+    expect(performance.now() - began).toBeLessThan(4_000);
   });
 });

@@ -1,17 +1,15 @@
 import { isObject, type Json } from "../values/json.js";
+import { each } from "../expressions/habits.js";
 import { parseDuration } from "../values/durations.js";
 import type { Path } from "../values/paths.js";
 
 // Keys that people write who come from scripts, pipelines or other files, and what says the same here. Names in small letters,
 // without dashes and underscores.
 
-const each = (meant: string, ...habits: string[]): [string, string][] =>
-  habits.map((habit) => [habit, meant]);
-
 const request = "request: GET https://…";
 const body = "body: { json: … }";
 
-const ofSteps = new Map<string, string>([
+const ofSteps: Record<string, string> = {
   ...each(request, "url", "uri", "method", "endpoint", "http", "fetch", "get", "post", "put", "curl", "href"),
   ...each(body, "json", "data", "payload", "content", "formdata", "bodyjson", "requestbody"),
   ...each("query: { name: value }", "params", "qs", "querystring", "queryparams", "search"),
@@ -99,10 +97,10 @@ const ofSteps = new Map<string, string>([
     "deadline",
   ),
   ...each("secret: true", "sensitive", "nolog", "mask"),
-]);
+};
 
-const inPlaces: Record<string, Map<string, string>> = {
-  file: new Map([
+const inPlaces: Record<string, Record<string, string>> = {
+  file: {
     ...each("triggers: { name: { schedule: … } }", "on", "trigger", "schedule", "cron", "events", "webhook"),
     ...each("steps: [steps]", "jobs", "tasks", "actions", "stages", "nodes", "do", "run"),
     ...each("inputs: JSON Schema", "input", "parameters", "params", "args", "arguments"),
@@ -117,31 +115,31 @@ const inPlaces: Record<string, Map<string, string>> = {
     ...each("name: NAME", "id", "workflow"),
     ...each("limits: { parallel: 1 }", "concurrency", "parallel", "maxparallel"),
     ...each("limits: { within: 10m }", "timeout"),
-  ]),
-  retry: new Map([
+  },
+  retry: {
     ...each("times: 3", "count", "max", "attempts", "maxattempts", "retries", "tries", "limit"),
     ...each("wait: 5s", "delay", "interval", "backoff", "sleep", "initial", "pause"),
     ...each("factor: 2", "multiplier", "exponential", "rate"),
     ...each("most: 5m", "maxdelay", "cap", "maxinterval", "maxwait"),
     ...each("when: status == 404", "on", "if", "statuses", "codes", "retryon"),
-  ]),
-  wait: new Map([
+  },
+  wait: {
     ...each("for: 5m", "seconds", "minutes", "hours", "duration", "time", "delay", "ms"),
     ...each("at: time", "until", "date", "on"),
-  ]),
-  cases: new Map([
+  },
+  cases: {
     ...each("if: condition", "when", "case", "condition", "match", "value"),
     ...each("then: [steps]", "do", "steps", "run", "actions"),
     ...each("else: [steps], beside cases", "default", "otherwise"),
-  ]),
-  trigger: new Map([
+  },
+  trigger: {
     ...each('schedule: { cron: "0 6 * * 1" }', "cron", "crontab"),
     ...each("schedule: { every: 5m }", "every", "interval", "timer", "at"),
     ...each("webhook: { verify: … }", "http", "hook", "endpoint", "url", "path"),
     ...each("by-hand: {}", "manual", "button", "form", "byhand"),
     ...each("poll: { request: GET https://…, every: 5m }", "watch", "new", "request", "operation"),
-  ]),
-  timeout: new Map(each("response: 30s", "total", "seconds", "read", "request", "ms", "overall")),
+  },
+  timeout: each("response: 30s", "total", "seconds", "read", "request", "ms", "overall"),
 };
 
 const plain = (key: string): string => key.toLowerCase().replace(/[-_ ]/g, "");
@@ -163,7 +161,8 @@ export function meantByKey(path: Path, key: string): string | undefined {
   const place = placeOf(path);
   if (place === "body") return body;
   const habits = place === "step" ? ofSteps : Object.hasOwn(inPlaces, place) ? inPlaces[place] : undefined;
-  return habits?.get(plain(key));
+  const habit = plain(key);
+  return habits && Object.hasOwn(habits, habit) ? habits[habit] : undefined;
 }
 
 const forms: Record<string, string> = {

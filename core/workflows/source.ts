@@ -104,7 +104,7 @@ export class Source {
     if (this.#isFull) return;
     const [from, to] = this.#range(path);
     if (part) {
-      const inner = this.text.slice(from, to).indexOf(part.text);
+      const inner = this.#placeIn(from, to, part.text);
       if (inner >= 0) {
         this.#at(
           from + inner + part.start,
@@ -118,6 +118,16 @@ export class Source {
       }
     }
     this.#at(from, to, code, message, path, severity);
+  }
+
+  #lastPlace = { from: -1, to: -1, text: "", inner: -1 };
+  /** Where a field's text stands in its place in the file, quoted or not: one text may have many problems. */
+  #placeIn(from: number, to: number, text: string): number {
+    const last = this.#lastPlace;
+    if (last.from === from && last.to === to && last.text === text) return last.inner;
+    const inner = this.text.slice(from, to).indexOf(text);
+    this.#lastPlace = { from, to, text, inner };
+    return inner;
   }
 
   /** Notes a problem at a key of the object at `path`. */

@@ -3,6 +3,7 @@ import { computed, nextTick, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { helpPages, readHelp, searchHelp, type HelpFound, type HelpText } from "../logic/help.js";
 import PageHead from "../parts/shared/PageHead.vue";
+import PageSides from "../parts/shared/PageSides.vue";
 import SearchField from "../parts/shared/SearchField.vue";
 
 /** The documentation, with a search. */
@@ -15,6 +16,9 @@ const found = ref<HelpFound[]>([]);
 const place = ref<HTMLElement>();
 
 const here = computed(() => props.page || "words");
+const pages = computed(() =>
+  helpPages.map(({ name, ...page }) => ({ ...page, to: `/help/${name}`, isHere: name === here.value })),
+);
 watch(
   here,
   async () => {
@@ -54,17 +58,7 @@ function follow(event: MouseEvent): void {
         <SearchField v-model="search" label="Search the help" />
       </template>
     </PageHead>
-    <div class="sides">
-      <nav aria-label="Help" class="list">
-        <router-link
-          v-for="{ name, title, about } in helpPages"
-          :key="name"
-          :to="`/help/${name}`"
-          :title="about"
-          :aria-current="name === here ? 'page' : undefined"
-          >{{ title }}</router-link
-        >
-      </nav>
+    <PageSides label="Help" :pages="pages">
       <v-card class="pa-4">
         <div v-if="search" role="status">
           <p v-if="found.length === 0" class="dim">No section of the help has “{{ search }}” in it.</p>
@@ -88,34 +82,11 @@ function follow(event: MouseEvent): void {
           v-html="text?.html ?? ''"
         ></article>
       </v-card>
-    </div>
+    </PageSides>
   </div>
 </template>
 
 <style scoped>
-.sides {
-  display: grid;
-  grid-template-columns: 210px minmax(0, 1fr);
-  gap: 12px;
-  align-items: start;
-}
-.list {
-  display: grid;
-}
-.list a {
-  padding: 5px 10px;
-  border-left: 3px solid transparent;
-  color: inherit;
-  text-decoration: none;
-}
-.list a:hover,
-.list a[aria-current] {
-  background: var(--soft);
-}
-.list a[aria-current] {
-  border-left-color: var(--copper);
-  font-weight: 600;
-}
 .found {
   list-style: none;
   display: grid;
@@ -161,13 +132,6 @@ function follow(event: MouseEvent): void {
   font-size: 0.8125rem;
 }
 @media (max-width: 900px) {
-  .sides {
-    grid-template-columns: minmax(0, 1fr);
-  }
-  .list {
-    display: flex;
-    flex-wrap: wrap;
-  }
   .text {
     max-height: none;
   }

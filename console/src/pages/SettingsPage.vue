@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, type Component } from "vue";
 import PageHead from "../parts/shared/PageHead.vue";
+import PageSides from "../parts/shared/PageSides.vue";
 
 /** The settings, a page for each kind. */
 const props = defineProps<{ part?: string }>();
@@ -42,7 +43,13 @@ const parts: { name: string; title: string; page: Component }[] = [
   },
 ];
 const here = computed(() => parts.find(({ name }) => name === (props.part ?? "")));
-const pathOf = (name: string): string => (name === "" ? "/settings" : `/settings/${name}`);
+const pages = computed(() =>
+  parts.map((one) => ({
+    to: one.name === "" ? "/settings" : `/settings/${one.name}`,
+    title: one.title,
+    isHere: one === here.value,
+  })),
+);
 </script>
 
 <template>
@@ -53,54 +60,8 @@ const pathOf = (name: string): string => (name === "" ? "/settings" : `/settings
       :tab="`${here?.title}, settings`"
       :up="[{ title: 'Settings', to: '/settings' }]"
     />
-    <div class="sides">
-      <nav aria-label="Settings">
-        <router-link
-          v-for="one in parts"
-          :key="one.name"
-          :to="pathOf(one.name)"
-          :class="{ here: one === here }"
-          :aria-current="one === here ? 'page' : undefined"
-          >{{ one.title }}</router-link
-        >
-      </nav>
+    <PageSides label="Settings" :pages="pages">
       <component :is="here.page" v-if="here" />
-    </div>
+    </PageSides>
   </div>
 </template>
-
-<style scoped>
-.sides {
-  display: grid;
-  grid-template-columns: 190px minmax(0, 1fr);
-  gap: 20px;
-  align-items: start;
-}
-nav {
-  display: grid;
-  gap: 2px;
-}
-nav a {
-  padding: 5px 10px;
-  border-radius: 4px;
-  color: inherit;
-  text-decoration: none;
-}
-nav a:hover,
-nav a.here {
-  background: var(--soft);
-}
-nav a.here {
-  color: var(--copper);
-  font-weight: 600;
-}
-@media (max-width: 900px) {
-  .sides {
-    grid-template-columns: minmax(0, 1fr);
-  }
-  nav {
-    display: flex;
-    flex-wrap: wrap;
-  }
-}
-</style>
