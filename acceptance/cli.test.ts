@@ -1,6 +1,8 @@
+import { execFile } from "node:child_process";
 import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { promisify } from "node:util";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { arrived, ckettle, faults, reset, root, until, World } from "./kit.js";
 
@@ -69,8 +71,8 @@ describe("ckettle", () => {
     await world.ckettle(["workflow", "pull", "greet-guest", "-o", pulled, "--published", "1"]);
     expect(await readFile(pulled, "utf8")).toBe(text);
     const shown = (await world.ckettle(["workflow", "show", "greet-guest"])).out;
-    expect(shown).toMatch(/^27 +known +if/m);
-    expect(shown).toMatch(/^32 +made +request +Put the guest on record/m);
+    expect(shown).toMatch(/^ *27 +known +if/m);
+    expect(shown).toMatch(/^ *32 +made +request +Put the guest on record/m);
     expect((await world.ckettle(["workflow", "list"])).out).toMatch(/^greet-guest +1 +desk: by-hand/m);
     const extra = await file("extra.yaml", "copper-kettle: 1\nname: extra\nsteps: []\n");
     expect((await world.ckettle(["workflow", "push", "--publish", extra])).out).toBe("extra: version 1\n");
@@ -297,5 +299,30 @@ describe("ckettle", () => {
     // eslint-disable-next-line no-control-regex
     expect(said.out).not.toMatch(/\u001b/);
     expect(said.err).toBe("");
+  });
+
+  it("fits its tables to the terminal, with numbers at the right, the zone once, and the next command ready to paste", async () => {
+    await world.ckettle(["workflow", "push", "--publish", example("greet-guest")]);
+    const { out: id } = await world.ckettle(["start", "greet-guest", "-i", "email=fit@h.example"]);
+    await world.ckettle(["run", "follow", id.trim()]);
+    const list = (columns: number) => [
+      "-qec",
+      `stty cols ${columns}; "${process.execPath}" "${join(root, "cli/bin/ckettle.cjs")}" run list`,
+      "/dev/null",
+    ];
+    const inTerminal = async (columns: number): Promise<string[]> => {
+      const env = { ...process.env, COPPER_KETTLE_DATA: world.folder, TZ: "Europe/Vienna", NO_COLOR: "1" };
+      const { stdout } = await promisify(execFile)("script", list(columns), { env });
+      return stdout.replaceAll("\r", "").trimEnd().split("\n");
+    };
+    const wide = await inTerminal(160);
+    expect(wide[0]).toMatch(/^RUN +WORKFLOW +STATE +STARTED \(UTC\+[12]\) +TOOK, S +CALLS$/);
+    const right = wide.slice(0, -1).map((line) => line.length);
+    expect(new Set(right.slice(0, 2)).size).toBe(1);
+    expect(wide.at(-1)).toMatch(/^What happened in one: ckettle run show \S+$/);
+    const narrow = await inTerminal(80);
+    expect(narrow.length).toBeGreaterThan(wide.length);
+    expect(Math.max(...narrow.map((line) => line.length))).toBeLessThanOrEqual(80);
+    expect(narrow.join("\n")).toContain(id.trim());
   });
 });

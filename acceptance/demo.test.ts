@@ -14,7 +14,7 @@ describe("ckettle demo", () => {
   let said = "";
   const start = async (env: Record<string, string> = {}, port = ["--port", "0"]): Promise<void> => {
     said = "";
-    demo = spawn(process.execPath, [join(root, "cli/bin/ckettle.mjs"), "--data", folder, "demo", ...port], {
+    demo = spawn(process.execPath, [join(root, "cli/bin/ckettle.cjs"), "--data", folder, "demo", ...port], {
       env: { ...process.env, ...env },
       stdio: ["ignore", "pipe", "pipe"],
     });

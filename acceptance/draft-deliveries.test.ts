@@ -39,7 +39,7 @@ describe("a webhook workflow that begins with its first delivery", () => {
     await push(empty);
     const child = spawn(
       process.execPath,
-      [join(root, "cli/bin/ckettle.mjs"), "trigger", "follow", "hooked", "--draft", "--once"],
+      [join(root, "cli/bin/ckettle.cjs"), "trigger", "follow", "hooked", "--draft", "--once"],
       {
         env: { ...process.env, COPPER_KETTLE_DATA: world.folder },
       },

@@ -19,7 +19,7 @@ export class Examples {
 
   static async start(): Promise<Examples> {
     const folder = await mkdtemp(join(tmpdir(), "ckettle-examples-"));
-    const args = [join(root, "cli/bin/ckettle.mjs"), "--data", folder, "demo", "--port", "0"];
+    const args = [join(root, "cli/bin/ckettle.cjs"), "--data", folder, "demo", "--port", "0"];
     const demo = spawn(process.execPath, args, { stdio: ["ignore", "ignore", "pipe"] });
     let said = "";
     demo.stderr.on("data", (piece: Buffer) => (said += piece.toString()));

@@ -198,7 +198,7 @@ export function ckettle(args: string[], env: Record<string, string>, input = "")
   return new Promise((resolve) => {
     const child = execFile(
       process.execPath,
-      [join(root, "cli/bin/ckettle.mjs"), ...args],
+      [join(root, "cli/bin/ckettle.cjs"), ...args],
       { env: { ...process.env, ...env }, timeout: 60_000 },
       (error, out, err) => {
         resolve({ code: error ? ((error as { code?: number }).code ?? -1) : 0, out, err });

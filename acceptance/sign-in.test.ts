@@ -111,7 +111,7 @@ describe("setting up OAuth, as people do it", () => {
     // The command prints a link first; a person opens it.
     const waiting = spawn(
       process.execPath,
-      [join(root, "cli/bin/ckettle.mjs"), "credential", "sign-in", "boards-marit"],
+      [join(root, "cli/bin/ckettle.cjs"), "credential", "sign-in", "boards-marit"],
       { env: { ...process.env, COPPER_KETTLE_DATA: world.folder } },
     );
     let said = "";

@@ -1,7 +1,8 @@
 import type { Entry } from "@copper-kettle/core";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { entryLine } from "./entries.js";
-import { brief, stateText, table, timeText } from "./output.js";
+import { brief, stateText, timeText } from "./output.js";
+import { table } from "./table.js";
 
 const line = (entry: object): string | undefined =>
   entryLine({ at: Date.UTC(2027, 2, 1, 5, 0, 0, 7), ...entry } as Entry);
@@ -125,6 +126,28 @@ describe("output", () => {
       ),
     ).toBe("NAME\ncorrie       open\ngannet-rock");
     expect(table(["NAME"], [], "There are none.")).toBe("");
+  });
+
+  it("folds the widest columns where a row would not fit, at words, and keeps a time in one piece", () => {
+    const rows = [
+      ["gannet-rock", "open from April to October, closed in storms", "7", "2027-03-01 05:06:07"],
+    ];
+    const columns = ["NAME", "WHEN", { numbers: "BEDS" }, { times: "SEEN" }];
+    const fitted = (width: string) => {
+      vi.stubEnv("COLUMNS", width);
+      return table(columns, rows, "none").split("\n");
+    };
+    expect(fitted("200")).toHaveLength(2);
+    expect(fitted("200")[1]).toMatch(/^gannet-rock {2}open .* storms {5}7 {2}2027-03-01 05:06:07$/);
+    const folded = fitted("60");
+    expect(Math.max(...folded.map((line) => line.length))).toBeLessThanOrEqual(60);
+    expect(folded.slice(1)).toEqual([
+      "gannet-rock  open from April to       7  2027-03-01 05:06:07",
+      "             October, closed in",
+      "             storms",
+    ]);
+    expect(Math.max(...fitted("44").map((line) => line.length))).toBeLessThanOrEqual(44);
+    vi.unstubAllEnvs();
   });
 
   it("cuts long values, and prints times in the machine's zone", () => {

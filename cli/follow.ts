@@ -1,4 +1,4 @@
-import { routes, type Client, problemOf } from "@copper-kettle/contract";
+import { runsRoutes, type Client, problemOf } from "@copper-kettle/contract";
 import { parseJson, type Entry } from "@copper-kettle/core";
 import { EventSourceParserStream } from "eventsource-parser/stream";
 
@@ -16,7 +16,7 @@ export async function followRun(
   let after = -1;
   for (let failures = 0; failures < 20;) {
     const stop = new AbortController();
-    const response = await client.send(routes.runEvents, {
+    const response = await client.send(runsRoutes.runEvents, {
       params: { id },
       query: { after },
       signal: stop.signal,
@@ -54,6 +54,6 @@ export async function followRun(
 }
 
 async function isAtRest(client: Client, id: string, seq: number): Promise<boolean> {
-  const run = await client.call(routes.run, { params: { id } });
+  const run = await client.call(runsRoutes.run, { params: { id } });
   return run.last <= seq && run.state !== "running" && run.state !== "queued";
 }

@@ -31,11 +31,15 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
 // Each schema is used once: making code of it would take longer.
 config({ jitless: true });
 
-try {
-  const program = await buildProgram(process.argv.slice(2));
-  await program.parseAsync(process.argv);
-} catch (error) {
-  const { code, message } = outcome(error);
-  if (message) say(code === 0 ? message : errorColors.red(message));
-  process.exitCode = code;
+async function main(): Promise<void> {
+  try {
+    const program = await buildProgram(process.argv.slice(2));
+    await program.parseAsync(process.argv);
+  } catch (error) {
+    const { code, message } = outcome(error);
+    if (message) say(code === 0 ? message : errorColors.red(message));
+    process.exitCode = code;
+  }
 }
+
+void main();

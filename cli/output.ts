@@ -1,25 +1,6 @@
 import { printJson, type Json } from "@copper-kettle/core";
-import Table from "cli-table3";
-import colors from "./colors.js";
+import colors, { errorColors } from "./colors.js";
 import type { Globals } from "./context.js";
-
-const plain = {
-  top: "",
-  "top-mid": "",
-  "top-left": "",
-  "top-right": "",
-  bottom: "",
-  "bottom-mid": "",
-  "bottom-left": "",
-  "bottom-right": "",
-  left: "",
-  "left-mid": "",
-  mid: "",
-  "mid-mid": "",
-  right: "",
-  "right-mid": "",
-  middle: "  ",
-};
 
 /** Prints data: with --json as JSON, else by `human`. */
 export function show(globals: Globals, data: unknown, human: () => string): void {
@@ -27,21 +8,19 @@ export function show(globals: Globals, data: unknown, human: () => string): void
   if (text !== "") process.stdout.write(text.endsWith("\n") ? text : `${text}\n`);
 }
 
+/** Says to a person in a terminal which command comes next, ready to paste; a script does not see it. */
+export function sayNext(text: string): void {
+  if (process.stdout.isTTY) say(errorColors.dim(text));
+}
+
+/** How many of something there are: 1 call, 2 calls. */
+export function counted(number: number, noun: string): string {
+  return `${number} ${noun}${number === 1 ? "" : "s"}`;
+}
+
 /** Says something that is not data: on standard error. */
 export function say(text: string): void {
   process.stderr.write(`${text}\n`);
-}
-
-/** A table without lines; an empty one is the sentence given. */
-export function table(head: string[], rows: string[][], empty: string): string {
-  if (rows.length === 0) return process.stdout.isTTY ? colors.dim(empty) : "";
-  const made = new Table({
-    head: head.map((text) => colors.dim(text)),
-    chars: plain,
-    style: { head: [], border: [], "padding-left": 0, "padding-right": 0 },
-  });
-  made.push(...rows);
-  return made.toString().replace(/[ ]+$/gm, "");
 }
 
 const marks: Record<string, (text: string) => string> = {
@@ -61,7 +40,20 @@ export function stateText(state: string): string {
   return (marks[state] ?? ((text: string) => text))(state);
 }
 
-/** A time for people, in the machine's zone. */
+/** The zone of this machine at a time, such as UTC+1 or UTC-3:30. */
+export function zoneText(date = new Date()): string {
+  const east = -date.getTimezoneOffset();
+  const minutes = Math.abs(east) % 60;
+  if (east === 0) return "UTC";
+  return `UTC${east > 0 ? "+" : "-"}${Math.floor(Math.abs(east) / 60)}${minutes ? `:${String(minutes).padStart(2, "0")}` : ""}`;
+}
+
+/** A time for people, with its zone. For a column of a table see {@link timeText}: there its heading says the zone. */
+export function momentText(iso: string | null): string {
+  return iso ? `${timeText(iso)} ${zoneText(new Date(iso))}` : "";
+}
+
+/** A time for people, in the machine's zone, which is said where it stands. */
 export function timeText(iso: string | null): string {
   if (!iso) return "";
   const date = new Date(iso);

@@ -9,7 +9,7 @@ export async function cliPage(): Promise<string> {
     "",
     "<!-- Made by `npm run reference` from the commands themselves. -->",
     "",
-    "Run `node cli/bin/ckettle.mjs`, or `ckettle` if the package is linked. The command finds a service by `--url` and",
+    "Run `node cli/bin/ckettle.cjs`, or `ckettle` if the package is linked. The command finds a service by `--url` and",
     "`--token`, by `COPPER_KETTLE_URL` and `COPPER_KETTLE_TOKEN`, or in the data folder (`--data`, `COPPER_KETTLE_DATA`)",
     "of a service on this machine. Data goes to standard output, everything else to standard error. `--json` prints JSON",
     "with every command. A `file` may be `-` for standard input.",

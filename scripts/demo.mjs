@@ -7,7 +7,7 @@ await installPackages();
 await build();
 const demo = spawn(
   process.execPath,
-  [join(root, "cli", "bin", "ckettle.mjs"), "demo", ...process.argv.slice(2)],
+  [join(root, "cli", "bin", "ckettle.cjs"), "demo", ...process.argv.slice(2)],
   { stdio: "inherit" },
 );
 for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => demo.kill("SIGTERM"));

@@ -15,7 +15,7 @@ const out = join(root, "docs/screenshots");
 rmSync(out, { recursive: true, force: true });
 mkdirSync(out, { recursive: true });
 const folder = mkdtempSync(join(tmpdir(), "ckettle-shots-"));
-const cli = join(root, "cli/bin/ckettle.mjs");
+const cli = join(root, "cli/bin/ckettle.cjs");
 const demo = spawn(process.execPath, [cli, "--data", folder, "demo", "--port", "0"], {
   stdio: ["ignore", "ignore", "pipe"],
 });

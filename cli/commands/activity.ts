@@ -1,7 +1,8 @@
-import { routes } from "@copper-kettle/contract";
+import { activityRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
-import { show, table, timeText } from "../output.js";
+import { show, timeText } from "../output.js";
+import { table } from "../table.js";
 
 /** `activity`: the record of who changed what. */
 export function addActivity(program: Command): void {
@@ -12,7 +13,7 @@ export function addActivity(program: Command): void {
     .option("--limit <number>", "how many", "50")
     .action(async (options: { credential?: string; limit: string }, command: Command) => {
       const globals = globalsOf(command);
-      const { activity } = await clientOf(globals).call(routes.listActivity, {
+      const { activity } = await clientOf(globals).call(activityRoutes.listActivity, {
         query: {
           limit: Number(options.limit),
           ...(options.credential ? { credential: options.credential } : {}),
@@ -26,7 +27,7 @@ export function addActivity(program: Command): void {
         [item.detail, item.run].filter(Boolean).join(" "),
       ]);
       show(globals, activity, () =>
-        table(["AT", "WHO", "ACTION", "OBJECT", "DETAIL"], rows, "No activity yet."),
+        table([{ times: "AT" }, "WHO", "ACTION", "OBJECT", "DETAIL"], rows, "No activity yet."),
       );
     });
 }

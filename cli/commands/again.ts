@@ -1,9 +1,10 @@
-import { routes, type ComparedStep, type Run } from "@copper-kettle/contract";
+import { byHandRoutes, runsRoutes, type ComparedStep, type Run } from "@copper-kettle/contract";
 import { parseJson, printForPeople, type Json } from "@copper-kettle/core";
 import { Option, type Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { brief, show, stateText, table } from "../output.js";
+import { brief, show, stateText } from "../output.js";
+import { table } from "../table.js";
 import { collect, finish, follow, inputsOf, withInputs, type InputOptions } from "./start.js";
 
 interface AgainOptions extends InputOptions {
@@ -38,9 +39,9 @@ export function addAgain(group: Command): void {
     .action(async (id: string, options: AgainOptions, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const { workflow } = await client.call(routes.run, { params: { id } });
+      const { workflow } = await client.call(runsRoutes.run, { params: { id } });
       const inputs = await inputsOf(client, workflow, options);
-      const run = await client.call(routes.runAgain, {
+      const run = await client.call(byHandRoutes.runAgain, {
         params: { id },
         body: {
           version: options.draft ? "draft" : options.latest ? "now" : "then",
@@ -75,7 +76,7 @@ export function addAgain(group: Command): void {
       const client = clientOf(globals);
       const set = Object.fromEntries(options.set.map(placeAndValue));
       const { next } = options;
-      const run = await client.call(routes.continueRun, {
+      const run = await client.call(runsRoutes.continueRun, {
         params: { id },
         body: { set, ...(next ? { next } : {}) },
       });
@@ -87,7 +88,7 @@ export function addAgain(group: Command): void {
     .description("resume a parked run")
     .argument("<id>")
     .action(async (id: string, _options: unknown, command: Command) => {
-      const run = await clientOf(globalsOf(command)).call(routes.resumeRun, { params: { id } });
+      const run = await clientOf(globalsOf(command)).call(runsRoutes.resumeRun, { params: { id } });
       show(globalsOf(command), run, () => `${id} continues`);
     });
   group
@@ -98,7 +99,7 @@ export function addAgain(group: Command): void {
     .option("--all", "also list steps without differences")
     .action(async (id: string, other: string, options: { all?: boolean }, command: Command) => {
       const globals = globalsOf(command);
-      const compared = await clientOf(globals).call(routes.compareRuns, {
+      const compared = await clientOf(globals).call(byHandRoutes.compareRuns, {
         params: { id },
         query: { with: other },
       });

@@ -1,7 +1,14 @@
-import { routes, type Understood } from "@copper-kettle/contract";
+import {
+  driftRoutes,
+  operationsRoutes,
+  samplesRoutes,
+  triesRoutes,
+  type Understood,
+} from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { brief, say, show, table, timeText } from "../output.js";
+import { brief, say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 import { readText } from "./workflow.js";
 
 interface FromCurlOptions {
@@ -36,10 +43,10 @@ export function addApiBuilding(group: Command): void {
       const client = clientOf(globals);
       const text = readText(file);
       if (options.show) {
-        const sample = await client.call(routes.readPasted, { body: { text } });
+        const sample = await client.call(triesRoutes.readPasted, { body: { text } });
         return show(globals, sample, () => understoodText(sample));
       }
-      const made = await client.call(routes.addOperation, {
+      const made = await client.call(operationsRoutes.addOperation, {
         params: { name },
         body: {
           text,
@@ -61,7 +68,10 @@ export function addApiBuilding(group: Command): void {
     .action(async (operation: string, to: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const params = operationOf(operation);
-      const renamed = await clientOf(globals).call(routes.renameOperation, { params, body: { to } });
+      const renamed = await clientOf(globals).call(operationsRoutes.renameOperation, {
+        params,
+        body: { to },
+      });
       show(globals, renamed, () =>
         [
           `${operation} is ${params.name}.${to} now.`,
@@ -83,7 +93,7 @@ export function addApiBuilding(group: Command): void {
     .action(async (operation: string, of: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const params = operationOf(operation);
-      const { choices } = await clientOf(globals).call(routes.choices, { params, query: { of } });
+      const { choices } = await clientOf(globals).call(triesRoutes.choices, { params, query: { of } });
       const rows = choices.map(({ value, label }) => [brief(value), label]);
       show(globals, choices, () => table(["VALUE", "LABEL"], rows, "There are none."));
     });
@@ -93,7 +103,7 @@ export function addApiBuilding(group: Command): void {
     .argument("<operation>", "such as boards.createPost")
     .option("--yes", "even if workflows call it")
     .action(async (operation: string, options: { yes?: boolean }, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeOperation, {
+      await clientOf(globalsOf(command)).call(operationsRoutes.removeOperation, {
         params: operationOf(operation),
         query: { anyway: options.yes ? "true" : "false" },
       });
@@ -108,7 +118,7 @@ export function addApiBuilding(group: Command): void {
     .option("--id <id>", "the operation's id; default: derived from its path")
     .action(async (name: string, step: string, options: { api: string; id?: string }, command: Command) => {
       const globals = globalsOf(command);
-      const adopted = await clientOf(globals).call(routes.adoptStep, {
+      const adopted = await clientOf(globals).call(operationsRoutes.adoptStep, {
         params: { name },
         body: { step, ...options },
       });
@@ -125,7 +135,9 @@ export function addApiBuilding(group: Command): void {
     .argument("<operation>", "such as stays.searchGuests")
     .action(async (text: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { samples } = await clientOf(globals).call(routes.listSamples, { params: operationOf(text) });
+      const { samples } = await clientOf(globals).call(samplesRoutes.listSamples, {
+        params: operationOf(text),
+      });
       const rows = samples.map((one) => [
         one.name,
         String(one.status),
@@ -134,7 +146,7 @@ export function addApiBuilding(group: Command): void {
         brief(one.body, 60),
       ]);
       show(globals, samples, () =>
-        table(["SAMPLE", "STATUS", "KEPT", "BY", "BODY"], rows, "No samples yet."),
+        table(["SAMPLE", { numbers: "STATUS" }, { times: "KEPT" }, "BY", "BODY"], rows, "No samples yet."),
       );
     });
   group
@@ -148,11 +160,11 @@ export function addApiBuilding(group: Command): void {
       if (options.forget) {
         if (name === undefined)
           throw new Exit(exitCodes.wrongUse, "Which API? Name it: ckettle api drift NAME --forget");
-        const { forgotten } = await client.call(routes.forgetDrift, { params: { name }, body: {} });
+        const { forgotten } = await client.call(driftRoutes.forgetDrift, { params: { name }, body: {} });
         return say(`${forgotten} forgotten.`);
       }
       const { drift } = await client.call(
-        routes.listDrift,
+        driftRoutes.listDrift,
         name === undefined ? { query: {} } : { query: { api: name } },
       );
       const rows = drift.map((one) => [
@@ -167,7 +179,16 @@ export function addApiBuilding(group: Command): void {
       ]);
       show(globals, drift, () =>
         table(
-          ["OPERATION", "STATUS", "PLACE", "WHAT", "DETAIL", "TIMES", "FIRST", "LAST"],
+          [
+            "OPERATION",
+            "STATUS",
+            "PLACE",
+            "WHAT",
+            "DETAIL",
+            { numbers: "TIMES" },
+            { times: "FIRST" },
+            { times: "LAST" },
+          ],
           rows,
           "No response does not match its schema.",
         ),

@@ -1,9 +1,16 @@
-import { routes, type ApiChange, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
+import {
+  apisRoutes,
+  operationsRoutes,
+  type ApiChange,
+  type ApiDetail,
+  type OperationDetail,
+} from "@copper-kettle/contract";
 import { printJson, schemaFields, type Json } from "@copper-kettle/core";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { counted, momentText, say, show } from "../output.js";
+import { table } from "../table.js";
 import { addApiBuilding } from "./api-build.js";
 import { addApiNetwork } from "./network.js";
 import { readText } from "./workflow.js";
@@ -48,7 +55,7 @@ export function addApi(program: Command): void {
         const globals = globalsOf(command);
         const client = clientOf(globals);
         const body = given(source, options);
-        const preview = await client.call(routes.previewApi, { params: { name }, body });
+        const preview = await client.call(apisRoutes.previewApi, { params: { name }, body });
         if (preview.changes.length > 0 && !options.yes) {
           show(globals, preview, () => changesText(preview.changes));
           throw new Exit(
@@ -56,7 +63,7 @@ export function addApi(program: Command): void {
             `Nothing changed yet. Run the command again with --yes to import the new document.`,
           );
         }
-        const kept = await client.call(routes.putApi, { params: { name }, body });
+        const kept = await client.call(apisRoutes.putApi, { params: { name }, body });
         for (const note of kept.notes) say(`  ${note}`);
         if (kept.api.credential === null)
           for (const line of credentialHints(name, kept.api)) say(`  ${line}`);
@@ -64,7 +71,7 @@ export function addApi(program: Command): void {
           globals,
           kept.api,
           () =>
-            `${name}: revision ${kept.api.revision}, ${count(kept.operations, "operation")} of ${kept.title} (${kept.written})`,
+            `${name}: revision ${kept.api.revision}, ${counted(kept.operations, "operation")} of ${kept.title} (${kept.written})`,
         );
       },
     );
@@ -75,7 +82,7 @@ export function addApi(program: Command): void {
     .argument("<document>", "a file, - for standard input, or an address")
     .action(async (name: string, source: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const preview = await clientOf(globals).call(routes.previewApi, {
+      const preview = await clientOf(globals).call(apisRoutes.previewApi, {
         params: { name },
         body: given(source, {}),
       });
@@ -86,7 +93,7 @@ export function addApi(program: Command): void {
     .description("list the APIs")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { apis } = await clientOf(globals).call(routes.listApis);
+      const { apis } = await clientOf(globals).call(apisRoutes.listApis);
       const rows = apis.map((api) => [
         api.name,
         api.title,
@@ -96,7 +103,11 @@ export function addApi(program: Command): void {
         api.usedBy.join(", "),
       ]);
       show(globals, apis, () =>
-        table(["API", "TITLE", "OPERATIONS", "SERVER", "USING", "USED BY"], rows, "No APIs yet."),
+        table(
+          ["API", "TITLE", { numbers: "OPERATIONS" }, "SERVER", "USING", "USED BY"],
+          rows,
+          "No APIs yet.",
+        ),
       );
     });
   group
@@ -108,10 +119,12 @@ export function addApi(program: Command): void {
       const client = clientOf(globals);
       const [name = "", ...rest] = text.split(".");
       if (rest.length === 0) {
-        const api = await client.call(routes.api, { params: { name } });
+        const api = await client.call(apisRoutes.api, { params: { name } });
         return show(globals, api, () => apiText(api));
       }
-      const operation = await client.call(routes.operation, { params: { name, id: rest.join(".") } });
+      const operation = await client.call(operationsRoutes.operation, {
+        params: { name, id: rest.join(".") },
+      });
       show(globals, operation, () => operationText(name, operation));
     });
   group
@@ -122,7 +135,10 @@ export function addApi(program: Command): void {
     .action(async (name: string, options: { search?: string }, command: Command) => {
       const globals = globalsOf(command);
       const query = options.search ? { search: options.search } : {};
-      const { operations } = await clientOf(globals).call(routes.listOperations, { params: { name }, query });
+      const { operations } = await clientOf(globals).call(operationsRoutes.listOperations, {
+        params: { name },
+        query,
+      });
       const rows = operations.map(({ id, method, path, title, effect }) => [id, method, path, effect, title]);
       show(globals, operations, () =>
         table(["OPERATION", "METHOD", "PATH", "EFFECT", "WHAT"], rows, "No operations found."),
@@ -136,7 +152,7 @@ export function addApi(program: Command): void {
     .action(async (name: string, options: { revision?: string }, command: Command) => {
       const globals = globalsOf(command);
       const query = options.revision ? { revision: Number(options.revision) } : {};
-      const document = await clientOf(globals).call(routes.apiDocument, { params: { name }, query });
+      const document = await clientOf(globals).call(apisRoutes.apiDocument, { params: { name }, query });
       const { stringify } = await import("yaml");
       show(globals, document, () => stringify(JSON.parse(printJson(document))));
     });
@@ -145,7 +161,7 @@ export function addApi(program: Command): void {
     .description("remove an API; runs still use the revisions that they began with")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeApi, { params: { name } });
+      await clientOf(globalsOf(command)).call(apisRoutes.removeApi, { params: { name } });
       say(`Removed ${name}.`);
     });
 }
@@ -160,10 +176,6 @@ function changesText(changes: ApiChange[]): string {
       return [`${marks[what]} ${id}  ${method} ${path}${users}`, ...lines].join("\n");
     })
     .join("\n");
-}
-
-function count(number: number, noun: string): string {
-  return `${number} ${noun}${number === 1 ? "" : "s"}`;
 }
 
 /** How the document says that calls authenticate, with the command that makes such a credential. */
@@ -198,7 +210,7 @@ function apiText(api: ApiDetail): string {
       "revisions",
       api.revisions
         .map((one) =>
-          `${one.revision}  ${timeText(one.at)}  ${one.by}  ${one.written}  ${one.source ?? ""}`.trimEnd(),
+          `${one.revision}  ${momentText(one.at)}  ${one.by}  ${one.written}  ${one.source ?? ""}`.trimEnd(),
         )
         .join("\n"),
     ],

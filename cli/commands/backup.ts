@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { backupsRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { cpSync, existsSync, mkdirSync, readdirSync, renameSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
@@ -16,7 +16,7 @@ export function addBackup(program: Command): void {
     .action(
       async (folder: string | undefined, { withKey = false }: { withKey?: boolean }, command: Command) => {
         const globals = globalsOf(command);
-        const done = await clientOf(globals).call(routes.backup, {
+        const done = await clientOf(globals).call(backupsRoutes.backup, {
           body: { ...(folder === undefined ? {} : { folder }), withKey },
         });
         show(globals, done, () => done.folder);

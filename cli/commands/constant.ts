@@ -1,8 +1,9 @@
-import { routes } from "@copper-kettle/contract";
+import { constantsRoutes } from "@copper-kettle/contract";
 import { parseJson, type Json } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
-import { brief, say, show, table } from "../output.js";
+import { brief, say, show } from "../output.js";
+import { table } from "../table.js";
 
 /** `constant`: named values that are not secrets. */
 export function addConstant(program: Command): void {
@@ -16,7 +17,10 @@ export function addConstant(program: Command): void {
     .argument("<value>")
     .action(async (name: string, text: string, _options: unknown, command: Command) => {
       const value = valueOf(text);
-      await clientOf(globalsOf(command)).call(routes.putConstant, { params: { name }, body: { value } });
+      await clientOf(globalsOf(command)).call(constantsRoutes.putConstant, {
+        params: { name },
+        body: { value },
+      });
       say(`constants.${name} is ${brief(value)}`);
     });
   group
@@ -24,7 +28,7 @@ export function addConstant(program: Command): void {
     .description("list all constants")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { constants } = await clientOf(globals).call(routes.constants);
+      const { constants } = await clientOf(globals).call(constantsRoutes.constants);
       const rows = Object.entries(constants).map(([name, value]) => [name, brief(value)]);
       show(globals, constants, () => table(["NAME", "VALUE"], rows, "There are no constants yet."));
     });
@@ -33,7 +37,7 @@ export function addConstant(program: Command): void {
     .description("remove a constant")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeConstant, { params: { name } });
+      await clientOf(globalsOf(command)).call(constantsRoutes.removeConstant, { params: { name } });
       say(`Removed constants.${name}.`);
     });
 }

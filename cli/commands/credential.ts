@@ -1,8 +1,9 @@
-import { routes, type CredentialDetail, type CredentialInfo } from "@copper-kettle/contract";
+import { credentialsRoutes, type CredentialDetail, type CredentialInfo } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { momentText, say, sayNext, show, timeText } from "../output.js";
+import { table } from "../table.js";
 import { askAgain, inputOf, kinds, type AddOptions } from "./credential-input.js";
 
 const collect = (value: string, before: string[]): string[] => [...before, value];
@@ -26,14 +27,17 @@ export function addCredential(program: Command): void {
     .action(async (name: string, options: { overlap?: string; ends?: string }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const { kind, settings } = await client.call(routes.credential, { params: { name } });
+      const { kind, settings } = await client.call(credentialsRoutes.credential, { params: { name } });
       const input = await askAgain(settings as Record<string, unknown>, kind);
       const body = {
         ...input,
         endsOn: options.ends ?? null,
         ...(options.overlap ? { overlap: options.overlap } : {}),
       };
-      const { credential, removed } = await client.call(routes.putCredential, { params: { name }, body });
+      const { credential, removed } = await client.call(credentialsRoutes.putCredential, {
+        params: { name },
+        body,
+      });
       if (removed.length > 0) say(`Removed from the secret: ${removed.join(", ")}.`);
       show(globals, credential, () => line(credential));
     });
@@ -42,7 +46,7 @@ export function addCredential(program: Command): void {
     .description("list the credentials; secrets are never shown")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { credentials } = await clientOf(globals).call(routes.listCredentials);
+      const { credentials } = await clientOf(globals).call(credentialsRoutes.listCredentials);
       const rows = credentials.map((item) => [
         item.name,
         item.kind,
@@ -54,11 +58,13 @@ export function addCredential(program: Command): void {
       ]);
       show(globals, credentials, () =>
         table(
-          ["NAME", "KIND", "STATE", "SENDS", "TO", "USED BY", "LAST USED"],
+          ["NAME", "KIND", "STATE", "SENDS", "TO", "USED BY", { times: "LAST USED" }],
           rows,
           "There are no credentials yet.",
         ),
       );
+      const next = credentials.find(({ state }) => state === "sign-in")?.name;
+      if (next && !globals.json) sayNext(`Sign in: ckettle credential sign-in ${next}`);
     });
   group
     .command("show")
@@ -66,7 +72,7 @@ export function addCredential(program: Command): void {
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const detail = await clientOf(globals).call(routes.credential, { params: { name } });
+      const detail = await clientOf(globals).call(credentialsRoutes.credential, { params: { name } });
       show(globals, detail, () => sheet(detail));
     });
   group
@@ -78,7 +84,7 @@ export function addCredential(program: Command): void {
     .option("--call <url>", "a URL to test the credential against")
     .action(async (name: string, options: { call?: string }, command: Command) => {
       const globals = globalsOf(command);
-      const result = await clientOf(globals).call(routes.checkCredential, {
+      const result = await clientOf(globals).call(credentialsRoutes.checkCredential, {
         params: { name },
         body: options.call === undefined ? {} : { url: options.call },
       });
@@ -93,13 +99,13 @@ export function addCredential(program: Command): void {
     .option("--yes", "even if workflows use it")
     .action(async (name: string, options: { yes?: boolean }, command: Command) => {
       const client = clientOf(globalsOf(command));
-      const { usedBy } = await client.call(routes.credential, { params: { name } });
+      const { usedBy } = await client.call(credentialsRoutes.credential, { params: { name } });
       if (usedBy.length > 0 && !options.yes)
         throw new Exit(
           exitCodes.wrongUse,
           `${name} is used by ${usedBy.join(", ")}: their calls would fail, and the secret would be deleted for good. Add --yes to remove it anyway.`,
         );
-      await client.call(routes.removeCredential, { params: { name } });
+      await client.call(credentialsRoutes.removeCredential, { params: { name } });
       say(`Removed ${name}.`);
     });
 }
@@ -170,7 +176,7 @@ function addAdd(group: Command): void {
   command.action(async (name: string, options: AddOptions, own: Command) => {
     const globals = globalsOf(own);
     const body = await inputOf(options);
-    const { credential, removed } = await clientOf(globals).call(routes.putCredential, {
+    const { credential, removed } = await clientOf(globals).call(credentialsRoutes.putCredential, {
       params: { name },
       body,
     });
@@ -188,14 +194,14 @@ function addSignIn(group: Command): void {
     .action(async (name: string, options: { wait: boolean }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const before = await client.call(routes.credential, { params: { name } });
-      const begun = await client.call(routes.signInCredential, { params: { name } });
+      const before = await client.call(credentialsRoutes.credential, { params: { name } });
+      const begun = await client.call(credentialsRoutes.signInCredential, { params: { name } });
       show(globals, begun, () => begun.url);
       if (!options.wait) return;
       say("Open that address in a browser and sign in. Waiting …");
       while (Date.now() < Date.parse(begun.expiresAt)) {
         await new Promise((resolve) => setTimeout(resolve, 1_000));
-        const now = await client.call(routes.credential, { params: { name } });
+        const now = await client.call(credentialsRoutes.credential, { params: { name } });
         if (now.token && now.token.obtainedAt !== before.token?.obtainedAt && now.state === "ready")
           return say(`${name} is signed in${now.token.subject ? ` as ${now.token.subject}` : ""}.`);
       }
@@ -208,7 +214,7 @@ function addSignIn(group: Command): void {
     )
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const answer = await clientOf(globals).call(routes.redirectUri);
+      const answer = await clientOf(globals).call(credentialsRoutes.redirectUri);
       show(globals, answer, () => answer.redirectUri);
     });
   group
@@ -217,7 +223,7 @@ function addSignIn(group: Command): void {
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const answer = await clientOf(globals).call(routes.requestSheet, { params: { name } });
+      const answer = await clientOf(globals).call(credentialsRoutes.requestSheet, { params: { name } });
       show(globals, answer, () => answer.markdown);
     });
   group
@@ -225,7 +231,7 @@ function addSignIn(group: Command): void {
     .description("delete the tokens of a credential; the next call requests a new one or needs a sign-in")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.forgetToken, { params: { name } });
+      await clientOf(globalsOf(command)).call(credentialsRoutes.forgetToken, { params: { name } });
       say(`Deleted the tokens of ${name}.`);
     });
 }
@@ -283,9 +289,9 @@ function loginRows(login: CredentialDetail["login"]): [string, string][] {
     ...(failure === null ? [] : [failure]),
   ];
   return [
-    [`login ${timeText(at)}`, lines.join("\n")],
+    [`login ${momentText(at)}`, lines.join("\n")],
     ...(login.pausedUntil && Date.parse(login.pausedUntil) > Date.now()
-      ? ([["no login before", timeText(login.pausedUntil)]] as [string, string][])
+      ? ([["no login before", momentText(login.pausedUntil)]] as [string, string][])
       : []),
   ];
 }
@@ -319,25 +325,28 @@ function sheet(detail: CredentialDetail): string {
     ...(scopes.length > 0 ? ([["scopes", scopes.join("\n")]] as [string, string][]) : []),
     ...(token
       ? ([
-          ["token", `obtained ${timeText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`],
-          ["valid until", timeText(token.expiresAt) || "it is refused"],
+          [
+            "token",
+            `obtained ${momentText(token.obtainedAt)}${token.subject ? ` for ${token.subject}` : ""}`,
+          ],
+          ["valid until", momentText(token.expiresAt) || "it is refused"],
           ["refreshed", renewalText(detail.kind, token.refreshable)],
         ] as [string, string][])
       : []),
     ...loginRows(detail.login),
     ...detail.certificates.map(({ subject, endsAt }): [string, string] => [
       "certificate",
-      `${subject}, until ${timeText(endsAt)}`,
+      `${subject}, until ${momentText(endsAt)}`,
     ]),
     ...(detail.endsAt
-      ? ([["ends", `${timeText(detail.endsAt)} ${detail.warning?.sentence ?? ""}`]] as [string, string][])
+      ? ([["ends", `${momentText(detail.endsAt)} ${detail.warning?.sentence ?? ""}`]] as [string, string][])
       : []),
     ...(detail.replacedUntil
-      ? ([["the old one", `valid until ${timeText(detail.replacedUntil)}`]] as [string, string][])
+      ? ([["the old one", `valid until ${momentText(detail.replacedUntil)}`]] as [string, string][])
       : []),
     ["used by", detail.usedBy.join(", ") || "no workflow"],
-    ["last used", timeText(detail.lastUsedAt) || "never"],
-    ["last worked", timeText(detail.lastWorkedAt) || "not yet"],
+    ["last used", momentText(detail.lastUsedAt) || "never"],
+    ["last worked", momentText(detail.lastWorkedAt) || "not yet"],
     ["may use", detail.mayUse.join(", ") || "everybody"],
     ["may change", detail.mayChange.join(", ") || "everybody"],
   ];

@@ -1,4 +1,12 @@
-import { routes, type Client } from "@copper-kettle/contract";
+import {
+  apisRoutes,
+  constantsRoutes,
+  credentialsRoutes,
+  runsRoutes,
+  triggersRoutes,
+  workflowsRoutes,
+  type Client,
+} from "@copper-kettle/contract";
 import type { JsonObject } from "@copper-kettle/core";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
@@ -44,28 +52,28 @@ export async function loadDemo(
     await put();
     loaded.add(what);
   };
-  const { constants } = await client.call(routes.constants);
+  const { constants } = await client.call(constantsRoutes.constants);
   for (const [name, value] of Object.entries(addresses))
     await once(`constant ${name}`, moved(name) && constants[name] === before[name], () =>
-      client.call(routes.putConstant, { params: { name }, body: { value } }),
+      client.call(constantsRoutes.putConstant, { params: { name }, body: { value } }),
     );
-  const { credentials } = await client.call(routes.listCredentials);
+  const { credentials } = await client.call(credentialsRoutes.listCredentials);
   for (const { name, standIn, input } of plan.credentials) {
     const isThere = credentials.some((credential) => credential.name === name);
     const hosts = [new URL(addresses[standIn] as string).host];
     await once(`credential ${name}`, isThere && (moved(standIn) || moved("identity")), () =>
-      client.call(routes.putCredential, {
+      client.call(credentialsRoutes.putCredential, {
         params: { name },
         body: { ...withoutNull(input), hosts } as never,
       }),
     );
   }
-  const { apis } = await client.call(routes.listApis);
+  const { apis } = await client.call(apisRoutes.listApis);
   for (const { name, credential } of plan.apis) {
     const server = addresses[name] as string;
     const ours = apis.some((api) => api.name === name && api.server === before[name]);
     await once(`api ${name}`, moved(name) && ours, () =>
-      client.call(routes.putApi, {
+      client.call(apisRoutes.putApi, {
         params: { name },
         body: {
           url: `${server}/openapi.yaml`,
@@ -79,13 +87,13 @@ export async function loadDemo(
   for (const name of plan.workflows)
     await once(`workflow ${name}`, false, async () => {
       const text = readFileSync(installed(`examples/${name}.copper-kettle.yaml`), "utf8");
-      await client.call(routes.pushWorkflow, { params: { name }, body: { text } });
-      await client.call(routes.publishWorkflow, { params: { name } });
+      await client.call(workflowsRoutes.pushWorkflow, { params: { name }, body: { text } });
+      await client.call(workflowsRoutes.publishWorkflow, { params: { name } });
     });
   for (const webhook of plan.webhooks) await tellStandIn(client, addresses, webhook);
   await once("starts", false, async () => {
     for (const { workflow, inputs } of plan.starts)
-      await client.call(routes.startRun, { params: { name: workflow }, body: { inputs } });
+      await client.call(runsRoutes.startRun, { params: { name: workflow }, body: { inputs } });
   });
   writeFileSync(noted, JSON.stringify([...loaded]));
 }
@@ -102,13 +110,13 @@ async function tellStandIn(
   { standIn, workflow, trigger }: DemoPlan["webhooks"][number],
 ): Promise<void> {
   const found = await client
-    .call(routes.trigger, { params: { name: workflow, trigger } })
+    .call(triggersRoutes.trigger, { params: { name: workflow, trigger } })
     .catch(() => undefined); // somebody may have taken it out
   // An address that nobody guesses is told only once: the stand-in gets a new one each time, and the older one holds on.
   const address =
     found?.address && found.address.secret !== "none"
       ? (
-          await client.call(routes.replaceAddress, {
+          await client.call(triggersRoutes.replaceAddress, {
             params: { name: workflow, trigger },
             body: { overlap: "24h" },
           })

@@ -1,4 +1,4 @@
-import { routes, type Client } from "@copper-kettle/contract";
+import { credentialsRoutes, type Client } from "@copper-kettle/contract";
 import type { JsonObject } from "@copper-kettle/core";
 import { spawn, type ChildProcess } from "node:child_process";
 import { generateKeyPairSync, type KeyObject } from "node:crypto";
@@ -107,7 +107,7 @@ async function portNear(wanted: number): Promise<number> {
  * half, in PEM, where it was just made; the public one is noted, so that the credential of an earlier start still holds.
  */
 async function introduce(client: Client, identity: string, folder: string): Promise<string | undefined> {
-  const { redirectUri } = await client.call(routes.redirectUri);
+  const { redirectUri } = await client.call(credentialsRoutes.redirectUri);
   const noted = join(folder, "ledger-key.json");
   let privateKey: KeyObject | undefined;
   if (!existsSync(noted)) {

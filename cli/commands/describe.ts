@@ -1,10 +1,10 @@
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { workflowsRoutes, type OutputOf } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, globalsOf } from "../context.js";
 import { show } from "../output.js";
 
-type Way = OutputOf<typeof routes.describeWorkflow>["ways"][number];
+type Way = OutputOf<typeof workflowsRoutes.describeWorkflow>["ways"][number];
 
 /** `workflow describe`: what another program needs to call a workflow. */
 export function addDescribe(group: Command): void {
@@ -15,7 +15,7 @@ export function addDescribe(group: Command): void {
     .option("--openapi", "print an OpenAPI 3.1 document instead")
     .action(async (name: string, { openapi = false }: { openapi?: boolean }, command: Command) => {
       const globals = globalsOf(command);
-      const told = await clientOf(globals).call(routes.describeWorkflow, { params: { name } });
+      const told = await clientOf(globals).call(workflowsRoutes.describeWorkflow, { params: { name } });
       if (openapi) process.stdout.write(`${JSON.stringify(told.openapi, undefined, 2)}\n`);
       else show(globals, told, () => told.ways.map(wayText).join("\n\n"));
     });

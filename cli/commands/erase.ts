@@ -1,8 +1,8 @@
-import { routes, type ErasureReport } from "@copper-kettle/contract";
+import { erasuresRoutes, type ErasureReport } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { writeFileSync } from "node:fs";
 import { clientOf, globalsOf } from "../context.js";
-import { say, show } from "../output.js";
+import { counted, say, show } from "../output.js";
 
 interface EraseOptions {
   value: string;
@@ -22,19 +22,17 @@ export function addErase(program: Command): void {
     .action(async (options: EraseOptions, command: Command) => {
       const globals = globalsOf(command);
       const body = { value: options.value, dryRun: options.dryRun === true };
-      const done = await clientOf(globals).call(routes.erase, { body });
+      const done = await clientOf(globals).call(erasuresRoutes.erase, { body });
       if (options.report)
         writeFileSync(options.report, `${JSON.stringify(done, null, 2)}\n`, { mode: 0o600 });
       show(globals, done, () => table(done));
       if (done.refused.length > 0)
         say(
-          `Nothing was erased in ${count(done.refused.length, "run")} under way. Erase again when they have ended.`,
+          `Nothing was erased in ${counted(done.refused.length, "run")} under way. Erase again when they have ended.`,
         );
       if (!options.dryRun) say("Backups and before-upgrade.sqlite are as they were.");
     });
 }
-
-const count = (number: number, what: string): string => `${number} ${what}${number === 1 ? "" : "s"}`;
 
 function table(done: ErasureReport): string {
   const { runs, refused, elsewhere, ...counts } = done;

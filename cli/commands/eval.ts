@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { runsRoutes } from "@copper-kettle/contract";
 import {
   briefJson,
   isObject,
@@ -13,7 +13,8 @@ import type { Command } from "commander";
 import { randomUUID } from "node:crypto";
 import { existsSync, statSync } from "node:fs";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { show, table } from "../output.js";
+import { show } from "../output.js";
+import { table } from "../table.js";
 import { readText } from "./workflow.js";
 
 /** Evaluates an expression on data at hand, or on the values of a run; needs no service for a file. */
@@ -41,7 +42,7 @@ export function addEval(program: Command): void {
         if (data === globals.data) delete globals.data;
         const scope = {
           ...(options.run
-            ? await clientOf(globals).call(routes.runScope, { params: { id: options.run } })
+            ? await clientOf(globals).call(runsRoutes.runScope, { params: { id: options.run } })
             : {}),
           ...(data ? dataOf(data) : {}),
         } as ValueMap;

@@ -1,4 +1,4 @@
-import { routes, type Client } from "@copper-kettle/contract";
+import { runsRoutes, workflowsRoutes, type Client } from "@copper-kettle/contract";
 import type { Expression, JsonObject, ValueMap } from "@copper-kettle/core";
 import { randomUUID } from "node:crypto";
 import { Exit, exitCodes } from "../context.js";
@@ -12,7 +12,7 @@ export interface Example {
 
 /** The examples of all triggers by hand of a draft. */
 export async function examplesOf(client: Client, name: string): Promise<Example[]> {
-  const { text } = await client.call(routes.workflow, { params: { name } });
+  const { text } = await client.call(workflowsRoutes.workflow, { params: { name } });
   const { readWorkflow } = await import("../language.js");
   const { triggers = {} } = readWorkflow(text).partial ?? {};
   return Object.values(triggers).flatMap((trigger) => (trigger.kind === "by-hand" ? trigger.examples : []));
@@ -33,9 +33,9 @@ export async function exampleOf(client: Client, workflow: string, name: string):
 /** Why a run of an example is not as its file expects; undefined where it is. */
 export async function unlike(client: Client, example: Example, run: string): Promise<string | undefined> {
   const { expect } = example;
-  const { state, error } = await client.call(routes.run, { params: { id: run } });
+  const { state, error } = await client.call(runsRoutes.run, { params: { id: run } });
   if (!expect) return state === "succeeded" ? undefined : `it ${state}: ${error?.message ?? ""}`;
-  const scope = await client.call(routes.runScope, { params: { id: run } });
+  const scope = await client.call(runsRoutes.runScope, { params: { id: run } });
   const { evaluateToJson, ExpressionError } = await import("../language.js");
   try {
     const holds = evaluateToJson(expect, scope as unknown as ValueMap, {

@@ -1,8 +1,8 @@
-import { routes, type BodyOf, type Client } from "@copper-kettle/contract";
+import { samplesRoutes, type BodyOf, type Client } from "@copper-kettle/contract";
 import { Option } from "commander";
 import { say } from "../output.js";
 
-type Saved = BodyOf<typeof routes.saveSample>;
+type Saved = BodyOf<typeof samplesRoutes.saveSample>;
 
 /** What becomes of the schema in the document when a sample is saved. */
 export const shapeOption = (): Option =>
@@ -22,7 +22,7 @@ export async function keepSample(
   shape: Saved["shape"],
 ): Promise<void> {
   const [name = "", ...rest] = operation.split(".");
-  const { shaped, api } = await client.call(routes.saveSample, {
+  const { shaped, api } = await client.call(samplesRoutes.saveSample, {
     params: { name, id: rest.join("."), sample },
     body: { ...from, shape },
   });

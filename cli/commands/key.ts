@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { sealingKeyRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
 import { show } from "../output.js";
@@ -12,7 +12,7 @@ export function addKey(program: Command): void {
     .description("make a new sealing key while the service runs; sealed secrets stay as they are")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const result = await clientOf(globals).call(routes.rotateKey);
+      const result = await clientOf(globals).call(sealingKeyRoutes.rotateKey);
       show(
         globals,
         result,

@@ -1,14 +1,15 @@
 import {
   networkFacts,
   networkName,
-  routes,
+  networkRoutes,
   type Met,
   type Network,
   type NetworkInput,
 } from "@copper-kettle/contract";
 import { Option, type Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { momentText, say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 import { readText } from "./workflow.js";
 
 interface NetworkOptions {
@@ -36,7 +37,7 @@ export function addNetwork(program: Command): void {
     .description("list the settings of the service, of APIs and of hosts")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { networks } = await clientOf(globals).call(routes.networks);
+      const { networks } = await clientOf(globals).call(networkRoutes.networks);
       const rows = networks.map((one) => [networkName(one), settingsOf(one).join("\n")]);
       show(globals, networks, () => table(["FOR", "SETTINGS"], rows, "Every host is reached directly."));
     });
@@ -51,7 +52,7 @@ export function addNetwork(program: Command): void {
   scopeOptions(network.command("remove").description("remove settings")).action(
     async (options: NetworkOptions, command: Command) => {
       const scoped = scopeOf(options);
-      await clientOf(globalsOf(command)).call(routes.removeNetwork, { params: scoped });
+      await clientOf(globalsOf(command)).call(networkRoutes.removeNetwork, { params: scoped });
       say(`Removed the network settings of ${networkName(scoped)}.`);
     },
   );
@@ -61,7 +62,7 @@ export function addNetwork(program: Command): void {
     .argument("<url>")
     .action(async (url: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const met = await clientOf(globals).call(routes.checkNetwork, { body: { url } });
+      const met = await clientOf(globals).call(networkRoutes.checkNetwork, { body: { url } });
       show(globals, met, () => metText(met));
       if (met.fault !== null) throw new Exit(exitCodes.runFailed);
     });
@@ -80,11 +81,11 @@ export function addApiNetwork(api: Command): void {
       const globals = globalsOf(command);
       const scoped: Scoped = { scope: "api", name };
       if (options.remove) {
-        await clientOf(globals).call(routes.removeNetwork, { params: scoped });
+        await clientOf(globals).call(networkRoutes.removeNetwork, { params: scoped });
         return say(`Removed the network settings of ${networkName(scoped)}.`);
       }
       if (Object.keys(options).length > 0) return put(command, scoped, options);
-      const { networks } = await clientOf(globals).call(routes.networks);
+      const { networks } = await clientOf(globals).call(networkRoutes.networks);
       const found = networks.find((one) => one.scope === "api" && one.name === name);
       show(globals, found ?? null, () =>
         found ? settingsOf(found).join("\n") : `${name} has no network settings of its own.`,
@@ -125,11 +126,11 @@ async function put(command: Command, scoped: Scoped, options: NetworkOptions): P
     ...(proxy === undefined ? {} : { proxy: proxy === "none" ? null : proxy }),
     ...(authority === undefined ? {} : { authorities: readText(authority) }),
   };
-  const saved = await clientOf(globals).call(routes.putNetwork, { params: scoped, body });
+  const saved = await clientOf(globals).call(networkRoutes.putNetwork, { params: scoped, body });
   show(globals, saved, () => `${networkName(saved)}: ${settingsOf(saved).join("; ") || "as usual"}`);
 }
 
-const settingsOf = (network: Network): string[] => networkFacts(network, timeText);
+const settingsOf = (network: Network): string[] => networkFacts(network, momentText);
 
 function metText({ addresses, proxy, protocol, application, certificates, fault }: Met): string {
   return [
@@ -140,7 +141,7 @@ function metText({ addresses, proxy, protocol, application, certificates, fault 
       `certificate  ${subject}`,
       `  from       ${issuer}`,
       ...(names.length > 0 ? [`  for        ${names.join(", ")}`] : []),
-      `  valid      ${timeText(from)} to ${timeText(until)}`,
+      `  valid      ${timeText(from)} to ${momentText(until)}`,
       `  SHA-256    ${sha256}`,
     ]),
     fault === null ? "Calls can use this connection." : fault,

@@ -1,4 +1,4 @@
-import { routes, type Notifications, type NotificationsInput } from "@copper-kettle/contract";
+import { notificationsRoutes, type Notifications, type NotificationsInput } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
@@ -15,7 +15,7 @@ export function addNotifications(program: Command): void {
     .description("show who is notified, and how")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const ways = await clientOf(globals).call(routes.notifications);
+      const ways = await clientOf(globals).call(notificationsRoutes.notifications);
       show(globals, ways, () => notificationsText(ways));
     });
   notifications
@@ -34,7 +34,7 @@ export function addNotifications(program: Command): void {
     .option("--off <workflow>", "send nothing about this workflow; repeat it for more", collect, [])
     .action(async (options: NotificationsOptions, command: Command) => {
       const globals = globalsOf(command);
-      const ways = await clientOf(globals).call(routes.putNotifications, {
+      const ways = await clientOf(globals).call(notificationsRoutes.putNotifications, {
         body: await notificationsInput(options),
       });
       show(globals, ways, () => notificationsText(ways));
@@ -48,7 +48,7 @@ export function addNotifications(program: Command): void {
     .description("send a test notification")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { sent } = await clientOf(globals).call(routes.tryNotifications);
+      const { sent } = await clientOf(globals).call(notificationsRoutes.tryNotifications);
       show(
         globals,
         sent,

@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { runsRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
 import { show } from "../output.js";
@@ -7,7 +7,7 @@ import { show } from "../output.js";
 export function addPause(program: Command): void {
   const pause = (paused: boolean) => async (_options: unknown, command: Command) => {
     const globals = globalsOf(command);
-    const now = await clientOf(globals).call(routes.pause, { body: { paused } });
+    const now = await clientOf(globals).call(runsRoutes.pause, { body: { paused } });
     show(globals, now, () =>
       paused ? "All runs are paused. Resume them with: ckettle resume" : "Runs continue.",
     );

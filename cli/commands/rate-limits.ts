@@ -1,8 +1,9 @@
-import { routes } from "@copper-kettle/contract";
+import { rateLimitsRoutes } from "@copper-kettle/contract";
 import { printForPeople } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
-import { show, table, timeText } from "../output.js";
+import { show, timeText } from "../output.js";
+import { table } from "../table.js";
 
 /** `rate-limits`: how fast calls may go. */
 export function addRateLimits(program: Command): void {
@@ -11,10 +12,17 @@ export function addRateLimits(program: Command): void {
     .description("show how fast calls may go, by API and credential")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { rateLimits } = await clientOf(globals).call(routes.rateLimits);
+      const { rateLimits } = await clientOf(globals).call(rateLimitsRoutes.rateLimits);
       show(globals, rateLimits, () =>
         table(
-          ["API", "CREDENTIAL", "RATE LIMIT", "IN FLIGHT", "WAITING", "PAUSED UNTIL"],
+          [
+            "API",
+            "CREDENTIAL",
+            "RATE LIMIT",
+            { numbers: "IN FLIGHT" },
+            { numbers: "WAITING" },
+            { times: "PAUSED UNTIL" },
+          ],
           rateLimits.map((limit) => [
             limit.api ?? limit.target,
             limit.credential ?? "",

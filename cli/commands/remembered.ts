@@ -1,7 +1,8 @@
-import { routes } from "@copper-kettle/contract";
+import { rememberedRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
-import { brief, say, show, table, timeText } from "../output.js";
+import { brief, say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 
 /** `remembered`: values that workflows remember from run to run. */
 export function addRemembered(program: Command): void {
@@ -14,10 +15,10 @@ export function addRemembered(program: Command): void {
     .argument("<workflow>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const found = await clientOf(globals).call(routes.remembered, { params: { name } });
+      const found = await clientOf(globals).call(rememberedRoutes.remembered, { params: { name } });
       show(globals, found.remembered, () =>
         table(
-          ["KEY", "VALUES", "CHANGED", "EXPIRES"],
+          ["KEY", "VALUES", { times: "CHANGED" }, { times: "EXPIRES" }],
           found.remembered.map(({ key, values, changedAt, expires }) => [
             key,
             brief(values, 80),
@@ -34,7 +35,10 @@ export function addRemembered(program: Command): void {
     .argument("<workflow>")
     .argument("<key>")
     .action(async (name: string, key: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.forgetRemembered, { params: { name }, query: { key } });
+      await clientOf(globalsOf(command)).call(rememberedRoutes.forgetRemembered, {
+        params: { name },
+        query: { key },
+      });
       say(`Forgot ${key}.`);
     });
 }

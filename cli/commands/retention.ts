@@ -1,4 +1,4 @@
-import { routes, type Retention } from "@copper-kettle/contract";
+import { retentionRoutes, type Retention } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
 import { show } from "../output.js";
@@ -13,7 +13,7 @@ export function addRetention(program: Command): void {
     .description("show how long ended runs are retained, and how many of each workflow")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const rules = await clientOf(globals).call(routes.retention);
+      const rules = await clientOf(globals).call(retentionRoutes.retention);
       show(globals, rules, () => retentionText(rules));
     });
   retention
@@ -25,7 +25,7 @@ export function addRetention(program: Command): void {
     .action(async (options: { days?: string; runs?: string; workflow?: string }, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const rules = await client.call(routes.retention);
+      const rules = await client.call(retentionRoutes.retention);
       const bounds = options.workflow
         ? { ...rules.workflows[options.workflow] }
         : { days: rules.days, runs: rules.runs };
@@ -35,7 +35,7 @@ export function addRetention(program: Command): void {
       const next = options.workflow
         ? { ...rules, workflows: { ...rules.workflows, [options.workflow]: bounds } }
         : { ...rules, ...bounds };
-      const saved = await client.call(routes.putRetention, { body: next });
+      const saved = await client.call(retentionRoutes.putRetention, { body: next });
       show(globals, saved, () => retentionText(saved));
     });
   retention
@@ -43,7 +43,7 @@ export function addRetention(program: Command): void {
     .description("delete old runs now; the service also does so by itself")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const done = await clientOf(globals).call(routes.prune);
+      const done = await clientOf(globals).call(retentionRoutes.prune);
       show(globals, done, () => `Deleted ${done.runs} runs and ${done.files} files.`);
     });
 }

@@ -1,4 +1,4 @@
-import { routes, type Run } from "@copper-kettle/contract";
+import { recordsRoutes, runsRoutes, type Run } from "@copper-kettle/contract";
 import {
   parseJson,
   printForPeople,
@@ -14,8 +14,10 @@ import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
 import { addAgain } from "./again.js";
 import { keepSample, shapeOption } from "./keep-sample.js";
-import { say, show, stateText, table, timeText } from "../output.js";
+import { counted, momentText, sayNext, show, stateText, timeText } from "../output.js";
+import { table } from "../table.js";
 
+const needsSomebody: ReadonlySet<string> = new Set(["unsure", "failed", "parked"]);
 const decisions = ["happened", "again", "skip", "stop"] as const;
 
 export function addRun(program: Command): void {
@@ -43,17 +45,28 @@ export function addRun(program: Command): void {
         command: Command,
       ) => {
         const globals = globalsOf(command);
-        const { runs, more } = await clientOf(globals).call(routes.listRuns, {
+        const { runs, more } = await clientOf(globals).call(runsRoutes.listRuns, {
           query: { ...options, limit: Number(options.limit) },
         });
         show(globals, runs, () =>
           table(
-            ["RUN", "WORKFLOW", "STATE", "STARTED", "TOOK", "CALLS", ""],
+            [
+              "RUN",
+              "WORKFLOW",
+              "STATE",
+              { times: "STARTED" },
+              { numbers: "TOOK, S" },
+              { numbers: "CALLS" },
+              "",
+            ],
             runs.map(rowOf),
             "No runs found.",
           ),
         );
-        if (more && process.stdout.isTTY) say(colors.dim(`More: --limit ${Number(options.limit) * 2}`));
+        if (globals.json) return;
+        if (more) sayNext(`More: ckettle run list --limit ${Number(options.limit) * 2}`);
+        const first = runs.find(({ state }) => needsSomebody.has(state)) ?? runs[0];
+        if (first) sayNext(`What happened in one: ckettle run show ${first.id}`);
       },
     );
   group
@@ -63,12 +76,12 @@ export function addRun(program: Command): void {
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
       const client = clientOf(globals);
-      const run = await client.call(routes.run, { params: { id } });
+      const run = await client.call(runsRoutes.run, { params: { id } });
       const entries = await allEntries((after) =>
-        client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }),
+        client.call(runsRoutes.journal, { params: { id }, query: { after, limit: 1000 } }),
       );
       show(globals, { ...run, entries }, () => {
-        const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${run.calls} calls${run.problems > 0 ? `  ${colors.yellow(problemsText(run.problems))}` : ""}`;
+        const head = `${colors.bold(run.workflow)} ${run.version === 0 ? "draft" : `version ${run.version}`}  ${stateText(run.state)}  ${tookText(run)}  ${counted(run.calls, "call")}${run.problems > 0 ? `  ${colors.yellow(counted(run.problems, "problem"))}` : ""}`;
         const lines = entries.map((item) => entryLine(item as Entry)).filter((line) => line !== undefined);
         const response = run.response
           ? ["", `Response ${run.response.status}: ${printJson(run.response.body)}`]
@@ -77,7 +90,7 @@ export function addRun(program: Command): void {
           // A service that was killed gave its last sign of life before the last that it did.
           const last = (entries as Entry[]).findLast(({ at }) => at < Date.parse(to))?.at ?? 0;
           const began = new Date(Math.max(last, Date.parse(from))).toISOString();
-          return colors.yellow(`The service stopped ${timeText(began)}, and resumed ${timeText(to)}.`);
+          return colors.yellow(`The service stopped ${timeText(began)}, and resumed ${momentText(to)}.`);
         });
         return [head, ...stops, "", ...lines, ...response, ...unsureLines(run, entries as Entry[])].join(
           "\n",
@@ -108,7 +121,7 @@ export function addRun(program: Command): void {
     .option("--now", "also abort what is being sent")
     .action(async (id: string, options: { now?: boolean }, command: Command) => {
       const globals = globalsOf(command);
-      const run = await clientOf(globals).call(routes.stopRun, {
+      const run = await clientOf(globals).call(runsRoutes.stopRun, {
         params: { id },
         body: { how: options.now ? "now" : "after-step" },
       });
@@ -136,11 +149,11 @@ export function addRun(program: Command): void {
         const outcome = options.outcome === undefined ? {} : { outcome: outcomeOf(options.outcome) };
         const path = options.step === undefined ? {} : { path: options.step };
         const client = clientOf(globals);
-        const { unsure } = await client.call(routes.run, { params: { id } });
+        const { unsure } = await client.call(runsRoutes.run, { params: { id } });
         const asked = unsure.find((item) => options.step === undefined || item.path === options.step);
         const attempt = Number(options.attempt ?? asked?.attempt ?? 1);
         const body = { decision, attempt, ...path, ...outcome };
-        const run = await client.call(routes.decideRun, { params: { id }, body });
+        const run = await client.call(runsRoutes.decideRun, { params: { id }, body });
         show(globals, run, () => `${id}: decided ${decision}`);
       },
     );
@@ -160,7 +173,10 @@ export function addRun(program: Command): void {
         command: Command,
       ) => {
         const client = clientOf(globalsOf(command));
-        const { operation } = await client.call(routes.record, { params: { id: run }, query: { path } });
+        const { operation } = await client.call(recordsRoutes.record, {
+          params: { id: run },
+          query: { path },
+        });
         if (operation === null)
           throw new Exit(exitCodes.wrongUse, `The step ${path} of ${run} has no response of an operation.`);
         await keepSample(client, operation, name, { call: { run, path } }, options.shape);
@@ -192,23 +208,23 @@ export async function allEntries(read: (after: number) => Promise<Page>): Promis
 
 function tookText(run: Run): string {
   if (!run.startedAt) return "";
-  return printForPeople((run.endedAt ? Date.parse(run.endedAt) : Date.now()) - Date.parse(run.startedAt));
+  return printForPeople(tookMillis(run, run.startedAt));
 }
 
-function problemsText(count: number): string {
-  return `${count} ${count === 1 ? "problem" : "problems"}`;
+function tookMillis(run: Run, startedAt: string): number {
+  return (run.endedAt ? Date.parse(run.endedAt) : Date.now()) - Date.parse(startedAt);
 }
 
 function rowOf(run: Run): string[] {
   const why = run.error?.message ?? run.message ?? run.unsure[0]?.reason ?? run.waits[0]?.reason ?? "";
-  const passed = run.problems > 0 ? problemsText(run.problems) : "";
+  const passed = run.problems > 0 ? counted(run.problems, "problem") : "";
   const next = run.wakeAt ? `until ${timeText(run.wakeAt)}` : why || passed;
   return [
     run.id,
     run.workflow,
     stateText(run.state),
     timeText(run.createdAt),
-    tookText(run),
+    run.startedAt ? (tookMillis(run, run.startedAt) / 1000).toFixed(3) : "",
     String(run.calls),
     next.length > 70 ? `${next.slice(0, 69)}…` : next,
   ];

@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { sessionRoutes } from "@copper-kettle/contract";
 import { spawn, type ChildProcess } from "node:child_process";
 import type { Command } from "commander";
 import { readFileSync } from "node:fs";
@@ -103,7 +103,7 @@ export async function untilReady(globals: Globals, child: ChildProcess): Promise
 
 /** What a person needs to go on: the console's address with a link that signs in. */
 export async function greeting(globals: Globals): Promise<string> {
-  const { url } = await clientOf({ ...globals, url: undefined }).call(routes.signInLink);
+  const { url } = await clientOf({ ...globals, url: undefined }).call(sessionRoutes.signInLink);
   const address = new URL(url).origin;
   return `\nCopper Kettle is running at ${address}\nOpen the console with this link (valid once, for ten minutes):\n\n  ${url}\n`;
 }

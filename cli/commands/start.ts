@@ -1,4 +1,4 @@
-import { routes, type Client, type RunDetail } from "@copper-kettle/contract";
+import { runsRoutes, workflowsRoutes, type Client, type RunDetail } from "@copper-kettle/contract";
 import {
   isObject,
   JsonSyntaxError,
@@ -11,7 +11,7 @@ import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf, serviceUrl, type Globals } from "../context.js";
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
-import { say, show, stateText } from "../output.js";
+import { counted, say, show, stateText } from "../output.js";
 import { exampleOf } from "./examples.js";
 import { readText } from "./workflow.js";
 
@@ -48,7 +48,7 @@ export async function inputsOf(client: Client, name: string, options: InputOptio
       ? {}
       : { ...(await exampleOf(client, name, options.example)).inputs };
   if (options.input.length === 0) return inputs;
-  const { inputs: schema } = await client.call(routes.workflow, { params: { name } });
+  const { inputs: schema } = await client.call(workflowsRoutes.workflow, { params: { name } });
   for (const pair of options.input) Object.assign(inputs, fromPair(pair, schema));
   return inputs;
 }
@@ -65,7 +65,7 @@ export async function follow(client: Client, globals: Globals, id: string): Prom
     },
     { throughSleep: true },
   );
-  return client.call(routes.run, { params: { id } });
+  return client.call(runsRoutes.run, { params: { id } });
 }
 
 export function addStart(program: Command): void {
@@ -79,7 +79,7 @@ export function addStart(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const inputs = await inputsOf(client, name, options);
-      const run = await client.call(routes.startRun, {
+      const run = await client.call(runsRoutes.startRun, {
         params: { name },
         body: { inputs, draft: options.draft ?? false },
         ...(options.key ? { headers: { "Idempotency-Key": options.key } } : {}),
@@ -92,7 +92,8 @@ export function addStart(program: Command): void {
 /** Prints the response of a run that has come to rest, and ends with the fitting code. */
 export function finish(run: RunDetail, globals: () => { json?: boolean }): void {
   show(globals(), run, () => (run.response ? printJson(run.response.body, 2) : ""));
-  if (run.problems > 0) say(`The run succeeded with ${run.problems} problems: ckettle run show ${run.id}`);
+  if (run.problems > 0)
+    say(`The run succeeded with ${counted(run.problems, "problem")}: ckettle run show ${run.id}`);
   if (run.state === "succeeded") return;
   const why =
     run.error?.message ??

@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { sessionRoutes, statusRoutes } from "@copper-kettle/contract";
 import { printForPeople } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { clientOf, globalsOf, serviceUrl } from "../context.js";
@@ -14,10 +14,10 @@ export function addStatus(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       if (options.link) {
-        const link = await client.call(routes.signInLink);
+        const link = await client.call(sessionRoutes.signInLink);
         return show(globals, link, () => link.url);
       }
-      const status = await client.call(routes.status);
+      const status = await client.call(statusRoutes.status);
       show(globals, status, () => {
         const up = printForPeople(Date.now() - Date.parse(status.startedAt));
         const runs = Object.entries(status.runs).map(([state, count]) => `  ${stateText(state)} ${count}`);

@@ -1,4 +1,4 @@
-import { routes, type Client, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
+import { runsRoutes, type Client, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
 import {
   fixedOutcomes,
   own,
@@ -10,7 +10,8 @@ import {
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf, type Globals } from "../context.js";
-import { brief, say, show, stateText, table } from "../output.js";
+import { brief, say, show, stateText } from "../output.js";
+import { table } from "../table.js";
 import { exampleOf, examplesOf, unlike } from "./examples.js";
 import { allEntries } from "./run.js";
 import { collect, finish, follow, fromFile, inputsOf, withInputs, type InputOptions } from "./start.js";
@@ -60,7 +61,7 @@ export function addTest(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       if (options.examples) return allExamples(client, globals, name, options);
-      const run = await client.call(routes.startRun, {
+      const run = await client.call(runsRoutes.startRun, {
         params: { name },
         body: {
           inputs: await inputsOf(client, name, options),
@@ -92,13 +93,13 @@ export function addTest(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const inputs = await inputsOf(client, name, options);
-      const run = await client.call(routes.startRun, {
+      const run = await client.call(runsRoutes.startRun, {
         params: { name },
         body: { inputs, draft: options.draft ?? false, options: { rehearsal: true } },
       });
       const rested = await follow(client, globals, run.id);
       const entries = await allEntries((after) =>
-        client.call(routes.journal, { params: { id: run.id }, query: { after, limit: 1000 } }),
+        client.call(runsRoutes.journal, { params: { id: run.id }, query: { after, limit: 1000 } }),
       );
       const calls = notSent(entries as Entry[]);
       show(globals, { run: rested, wouldSend: calls }, () => notSentLines(calls, rested));
@@ -115,7 +116,7 @@ async function allExamples(
 ): Promise<void> {
   const results: { example: string; run: string; fault: string | null }[] = [];
   for (const example of await examplesOf(client, name)) {
-    const run = await client.call(routes.startRun, {
+    const run = await client.call(runsRoutes.startRun, {
       params: { name },
       body: { inputs: example.inputs, draft: !options.published, options: optionsOf(options) },
     });
@@ -181,7 +182,7 @@ function atBreakpoint(run: RunDetail): void {
 
 async function outcomeOf(client: Client, id: string, step: string, item: number): Promise<Json | undefined> {
   const entries = await allEntries((after) =>
-    client.call(routes.journal, { params: { id }, query: { after, limit: 1000 } }),
+    client.call(runsRoutes.journal, { params: { id }, query: { after, limit: 1000 } }),
   );
   return own(fixedOutcomes(entries as Entry[], item), step);
 }

@@ -1,7 +1,8 @@
-import { routes } from "@copper-kettle/contract";
+import { tokensRoutes } from "@copper-kettle/contract";
 import type { Command } from "commander";
 import { clientOf, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 
 /** `token`: access tokens of people and programs. */
 export function addToken(program: Command): void {
@@ -14,7 +15,7 @@ export function addToken(program: Command): void {
     .argument("<name>", "who will use it")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const made = await clientOf(globals).call(routes.createToken, { body: { name } });
+      const made = await clientOf(globals).call(tokensRoutes.createToken, { body: { name } });
       show(globals, made, () => made.token);
     });
   group
@@ -22,10 +23,10 @@ export function addToken(program: Command): void {
     .description("list the access tokens")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { tokens } = await clientOf(globals).call(routes.listTokens);
+      const { tokens } = await clientOf(globals).call(tokensRoutes.listTokens);
       show(globals, tokens, () =>
         table(
-          ["NAME", "CREATED"],
+          ["NAME", { times: "CREATED" }],
           tokens.map((item) => [item.name, timeText(item.createdAt)]),
           "No access tokens.",
         ),
@@ -36,7 +37,7 @@ export function addToken(program: Command): void {
     .description("revoke an access token; it stops working immediately")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeToken, { params: { name } });
+      await clientOf(globalsOf(command)).call(tokensRoutes.removeToken, { params: { name } });
       say(`Revoked the access token ${name}.`);
     });
 }

@@ -1,9 +1,10 @@
-import { routes, type Client, type TriggerEvent } from "@copper-kettle/contract";
+import { triggerEventsRoutes, type Client, type TriggerEvent } from "@copper-kettle/contract";
 import { isObject, parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { setTimeout as pause } from "node:timers/promises";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { momentText, say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 import { readText } from "./workflow.js";
 
 /** While somebody waits for a delivery, it is looked for this often, in milliseconds. */
@@ -20,7 +21,7 @@ export function addTriggerEvents(group: Command): void {
     .action(
       async (name: string, trigger: string | undefined, options: { limit: string }, command: Command) => {
         const globals = globalsOf(command);
-        const { events } = await clientOf(globals).call(routes.listEvents, {
+        const { events } = await clientOf(globals).call(triggerEventsRoutes.listEvents, {
           params: { name },
           query: { limit: Number(options.limit), ...(trigger === undefined ? {} : { trigger }) },
         });
@@ -33,7 +34,7 @@ export function addTriggerEvents(group: Command): void {
           event.reason ?? shortOf(event.brought as Json),
         ]);
         show(globals, events, () =>
-          table(["EVENT", "AT", "TRIGGER", "STATE", "RUN", ""], rows, "No events yet."),
+          table(["EVENT", { times: "AT" }, "TRIGGER", "STATE", "RUN", ""], rows, "No events yet."),
         );
       },
     );
@@ -44,7 +45,7 @@ export function addTriggerEvents(group: Command): void {
     .option("--draft", "to the draft as it is now")
     .action(async (id: string, options: { draft?: boolean }, command: Command) => {
       const globals = globalsOf(command);
-      const event = await clientOf(globals).call(routes.resendEvent, {
+      const event = await clientOf(globals).call(triggerEventsRoutes.resendEvent, {
         params: { id },
         body: { version: options.draft ? "draft" : "published" },
       });
@@ -62,8 +63,8 @@ export function addTriggerEvents(group: Command): void {
       const client = clientOf(globals);
       let newest = (await newer(client, name, undefined))[0]?.id ?? "";
       if (options.draft) {
-        const { address, until } = await client.call(routes.draftAddress, { params: { name } });
-        say(`Until ${timeText(until)} the draft takes deliveries at:`);
+        const { address, until } = await client.call(triggerEventsRoutes.draftAddress, { params: { name } });
+        say(`Until ${momentText(until)} the draft takes deliveries at:`);
         process.stdout.write(`${address}\n`);
       }
       for (;;) {
@@ -71,7 +72,7 @@ export function addTriggerEvents(group: Command): void {
           newest = event.id;
           show(globals, event, () => `${eventLine(event)}\n${JSON.stringify(event.brought, undefined, 2)}`);
           if (!options.once) continue;
-          await client.call(routes.keepEvent, { params: { id: event.id } });
+          await client.call(triggerEventsRoutes.keepEvent, { params: { id: event.id } });
           say(`It is saved as a sample: check and completion know what ${event.trigger} brings.`);
           return;
         }
@@ -84,7 +85,7 @@ export function addTriggerEvents(group: Command): void {
     .argument("<event>", "its id, from: ckettle trigger events")
     .action(async (id: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const event = await clientOf(globals).call(routes.keepEvent, { params: { id } });
+      const event = await clientOf(globals).call(triggerEventsRoutes.keepEvent, { params: { id } });
       show(globals, event, () => `${event.id} is the sample of ${event.trigger}.`);
     });
   group
@@ -95,7 +96,7 @@ export function addTriggerEvents(group: Command): void {
     .argument("<file>", "what it brings, as JSON; or - for standard input")
     .action(async (name: string, trigger: string, file: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const event = await clientOf(globals).call(routes.makeUpEvent, {
+      const event = await clientOf(globals).call(triggerEventsRoutes.makeUpEvent, {
         params: { name },
         body: { trigger, brought: broughtIn(readText(file), file) as never },
       });
@@ -107,7 +108,10 @@ export function addTriggerEvents(group: Command): void {
 /** The events that came after one, newest first. */
 async function newer(client: Client, name: string, id: string | undefined): Promise<TriggerEvent[]> {
   const limit = id === undefined ? 1 : 50;
-  const { events } = await client.call(routes.listEvents, { params: { name }, query: { limit } });
+  const { events } = await client.call(triggerEventsRoutes.listEvents, {
+    params: { name },
+    query: { limit },
+  });
   return id === undefined ? events : events.filter((event) => event.id > id);
 }
 
@@ -128,7 +132,7 @@ const runsOf = ({ run, runs }: TriggerEvent): string =>
 export function eventLine(event: TriggerEvent): string {
   const { state, at, run, reason } = event;
   return [
-    `${state}, ${timeText(at)}`,
+    `${state}, ${momentText(at)}`,
     ...(run === null ? [] : [`run ${runsOf(event)}`]),
     ...(reason === null ? [] : [reason]),
   ].join(", ");

@@ -1,9 +1,10 @@
-import { routes, type Trigger } from "@copper-kettle/contract";
+import { triggersRoutes, type Trigger } from "@copper-kettle/contract";
 import { isObject, printJson, type Json } from "@copper-kettle/core";
 import type { Command } from "commander";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
-import { say, show, table, timeText } from "../output.js";
+import { momentText, say, show, timeText } from "../output.js";
+import { table } from "../table.js";
 import { addTriggerEvents, eventLine } from "./trigger-events.js";
 
 /** `trigger`: what begins runs, what it brought, and what became of that. */
@@ -19,12 +20,12 @@ export function addTrigger(program: Command): void {
     .argument("[workflow]")
     .action(async (workflow: string | undefined, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { triggers } = await clientOf(globals).call(routes.listTriggers, {
+      const { triggers } = await clientOf(globals).call(triggersRoutes.listTriggers, {
         query: workflow === undefined ? {} : { workflow },
       });
       show(globals, triggers, () =>
         table(
-          ["WORKFLOW", "TRIGGER", "", "STARTS", "NEXT", "LAST EVENT"],
+          ["WORKFLOW", "TRIGGER", "", "STARTS", { times: "NEXT" }, { times: "LAST EVENT" }],
           triggers.map(rowOf),
           "No triggers yet. Publish a workflow that has some.",
         ),
@@ -35,7 +36,7 @@ export function addTrigger(program: Command): void {
   of("show", "show one trigger, with its next times").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const one = await clientOf(globals).call(routes.trigger, { params: { name, trigger } });
+      const one = await clientOf(globals).call(triggersRoutes.trigger, { params: { name, trigger } });
       show(globals, one, () => shownLines(one).join("\n"));
     },
   );
@@ -45,7 +46,7 @@ export function addTrigger(program: Command): void {
       `switch a trigger ${on ? "on" : "off"}; that holds over restarts and publishing`,
     ).action(async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const one = await clientOf(globals).call(routes.switchTrigger, {
+      const one = await clientOf(globals).call(triggersRoutes.switchTrigger, {
         params: { name, trigger },
         body: { on },
       });
@@ -54,15 +55,17 @@ export function addTrigger(program: Command): void {
   of("next", "print the next ten times of a schedule").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { next, on, words } = await clientOf(globals).call(routes.trigger, { params: { name, trigger } });
-      show(globals, next, () => next.map(timeText).join("\n"));
+      const { next, on, words } = await clientOf(globals).call(triggersRoutes.trigger, {
+        params: { name, trigger },
+      });
+      show(globals, next, () => next.map(momentText).join("\n"));
       if (next.length === 0) say(on ? `${words}: there is no next time.` : "The trigger is off.");
     },
   );
   of("now", "let a schedule start a run now, beside its times").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const event = await clientOf(globals).call(routes.fireTrigger, { params: { name, trigger } });
+      const event = await clientOf(globals).call(triggersRoutes.fireTrigger, { params: { name, trigger } });
       show(globals, event, () => eventLine(event));
       if (event.state !== "started") throw new Exit(exitCodes.runFailed);
     },
@@ -72,7 +75,7 @@ export function addTrigger(program: Command): void {
     .action(
       async (name: string, trigger: string, { start = false }: { start?: boolean }, command: Command) => {
         const globals = globalsOf(command);
-        const seen = await clientOf(globals).call(routes.lookTrigger, {
+        const seen = await clientOf(globals).call(triggersRoutes.lookTrigger, {
           params: { name, trigger },
           body: { start },
         });
@@ -89,15 +92,19 @@ export function addTrigger(program: Command): void {
   of("looks", "list the last looks of a poll; --json shows what was sent and what came back").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { looks } = await clientOf(globals).call(routes.listLooks, { params: { name, trigger } });
+      const { looks } = await clientOf(globals).call(triggersRoutes.listLooks, { params: { name, trigger } });
       const rows = looks.map(({ at, entries }) => [timeText(at), ...exchangeOf(entries as Json[])]);
-      show(globals, looks, () => table(["AT", "REQUEST", "STATUS"], rows, "It has not looked yet."));
+      show(globals, looks, () =>
+        table([{ times: "AT" }, "REQUEST", { numbers: "STATUS" }], rows, "It has not looked yet."),
+      );
     },
   );
   of("forget", "forget what a poll has seen, or the keys of a webhook: what comes again starts runs").action(
     async (name: string, trigger: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const forgot = await clientOf(globals).call(routes.forgetTrigger, { params: { name, trigger } });
+      const forgot = await clientOf(globals).call(triggersRoutes.forgetTrigger, {
+        params: { name, trigger },
+      });
       show(globals, forgot, () => `Forgot ${forgot.items} items and ${forgot.keys} keys.`);
     },
   );
@@ -105,7 +112,7 @@ export function addTrigger(program: Command): void {
     .option("--overlap <duration>", "how long the older address holds, such as 24h")
     .action(async (name: string, trigger: string, options: { overlap?: string }, command: Command) => {
       const globals = globalsOf(command);
-      const made = await clientOf(globals).call(routes.replaceAddress, {
+      const made = await clientOf(globals).call(triggersRoutes.replaceAddress, {
         params: { name, trigger },
         body: options.overlap ? { overlap: options.overlap } : {},
       });
@@ -148,7 +155,7 @@ function shownLines(one: Trigger): string[] {
     ...(one.address ? [addressLine(one.address)] : []),
     ...(one.looked ? [lookedLine(one.looked)] : []),
     ...(one.trouble ? [colors.red(one.trouble)] : []),
-    ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${timeText(at)}`)] : []),
+    ...(one.next.length > 0 ? ["", "Next:", ...one.next.map((at) => `  ${momentText(at)}`)] : []),
     ...(one.last ? ["", `Last event: ${eventLine(one.last)}`] : []),
   ];
 }
@@ -162,7 +169,7 @@ const addressLine = ({ url, secret }: NonNullable<Trigger["address"]>): string =
 
 const lookedLine = ({ at, read, heldBack, gone, fault }: NonNullable<Trigger["looked"]>): string =>
   [
-    `Looked ${timeText(at)}: ${fault ?? `${read} items`}`,
+    `Looked ${momentText(at)}: ${fault ?? `${read} items`}`,
     ...(heldBack > 0 ? [`held back: ${heldBack}`] : []),
     ...(gone > 0 ? [`gone at once: ${gone}`] : []),
   ].join(", ");

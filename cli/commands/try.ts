@@ -1,5 +1,6 @@
 import {
-  routes,
+  operationsRoutes,
+  triesRoutes,
   type BodyOf,
   type Client,
   type OperationDetail,
@@ -23,7 +24,7 @@ import { say, show } from "../output.js";
 import { keepSample, shapeOption } from "./keep-sample.js";
 import { readText } from "./workflow.js";
 
-type Given = BodyOf<typeof routes.tryOperation>;
+type Given = BodyOf<typeof triesRoutes.tryOperation>;
 
 interface TryOptions {
   parameter: string[];
@@ -75,7 +76,7 @@ export function addTry(program: Command): void {
       const client = clientOf(globals);
       const { given, writes } = await givenOf(client, target, options);
       if (writes && !options.yes) await askFirst(writes);
-      const result = await client.call(routes.tryOperation, { body: given });
+      const result = await client.call(triesRoutes.tryOperation, { body: given });
       const { sent } = result;
       say(colors.dim(`${sent.method} ${sent.url}`));
       for (const url of result.redirects) say(colors.dim(`  redirected from ${url}`));
@@ -99,7 +100,9 @@ async function givenOf(
   const using = options.using ? { using: options.using } : {};
   if (options.pasted !== undefined) {
     const pasted = readText(options.pasted);
-    const { method, server, path, effect } = await client.call(routes.readPasted, { body: { text: pasted } });
+    const { method, server, path, effect } = await client.call(triesRoutes.readPasted, {
+      body: { text: pasted },
+    });
     return {
       given: { pasted, ...using },
       writes: effect === "reads" ? undefined : `${method} ${server}${path}`,
@@ -121,7 +124,7 @@ async function givenOf(
     return { given, writes: defaultEffect(method) === "reads" ? undefined : `${method} ${target}` };
   }
   const [name = "", ...rest] = target.split(".");
-  const operation = await client.call(routes.operation, { params: { name, id: rest.join(".") } });
+  const operation = await client.call(operationsRoutes.operation, { params: { name, id: rest.join(".") } });
   return {
     given: {
       operation: target,

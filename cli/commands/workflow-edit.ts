@@ -1,4 +1,4 @@
-import { routes, type Client } from "@copper-kettle/contract";
+import { apisRoutes, workflowsRoutes, type Client } from "@copper-kettle/contract";
 import type { Edited, JsonObject, Path, StepPlace } from "@copper-kettle/core";
 import type { Command } from "commander";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
@@ -26,12 +26,15 @@ async function targetOf(target: string, client: () => Client): Promise<Target> {
     };
   }
   const params = { name: target };
-  const { text, revision } = await client().call(routes.workflow, { params });
+  const { text, revision } = await client().call(workflowsRoutes.workflow, { params });
   return {
     text,
     where: `the draft of ${target}`,
     save: async (made) =>
-      void (await client().call(routes.pushWorkflow, { params, body: { text: made, base: revision } })),
+      void (await client().call(workflowsRoutes.pushWorkflow, {
+        params,
+        body: { text: made, base: revision },
+      })),
   };
 }
 
@@ -141,7 +144,10 @@ export function addWorkflowEdits(group: Command): void {
             throw new Exit(exitCodes.wrongUse, `${options.output} is there already.`);
           writeFileSync(options.output, text);
         } else
-          await clientOf(globals).call(routes.pushWorkflow, { params: { name }, body: { text, base: 0 } });
+          await clientOf(globals).call(workflowsRoutes.pushWorkflow, {
+            params: { name },
+            body: { text, base: 0 },
+          });
         show(globals, { name, text }, () => `${options.output ?? `the draft of ${name}`}: made`);
       },
     );
@@ -239,10 +245,13 @@ export function addWorkflowEdits(group: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const language = await import("../language.js");
-      const { text } = await client.call(routes.workflow, { params: { name } });
+      const { text } = await client.call(workflowsRoutes.workflow, { params: { name } });
       let made = language.setField(text, ["name"], copy);
       if (options.title !== undefined) made = language.setInOrder(made, ["title"], options.title);
-      await client.call(routes.pushWorkflow, { params: { name: copy }, body: { text: made, base: 0 } });
+      await client.call(workflowsRoutes.pushWorkflow, {
+        params: { name: copy },
+        body: { text: made, base: 0 },
+      });
       const ties = language.tiesOf(made);
       show(globals, { name: copy, ties }, () =>
         [
@@ -264,7 +273,7 @@ async function stepOf(
   if ((stepKinds as readonly string[]).includes(what) && what !== "operation") return newStep(what);
   const named = operationName(what);
   if (!named) throw new Exit(exitCodes.wrongUse, `"${what}" is no kind of step: ${stepKinds.join(", ")}.`);
-  const document = await client().call(routes.apiDocument, { params: { name: named.api } });
+  const document = await client().call(apisRoutes.apiDocument, { params: { name: named.api } });
   const operation = operationById(readApi(document as JsonObject).operations, named.id);
   if (!operation) throw new Exit(exitCodes.wrongUse, `The API ${named.api} has no operation ${named.id}.`);
   const file = language.valueOfText(text) as JsonObject;

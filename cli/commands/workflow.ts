@@ -1,6 +1,8 @@
 import {
   ProblemError,
-  routes,
+  grantsRoutes,
+  versionsRoutes,
+  workflowsRoutes,
   type BodyOf,
   type Grant,
   type WorkflowDetail,
@@ -13,7 +15,8 @@ import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { addDescribe } from "./describe.js";
 import { addWorkflowEdits } from "./workflow-edit.js";
-import { say, show, stateText, table, timeText } from "../output.js";
+import { say, show, stateText, timeText } from "../output.js";
+import { table } from "../table.js";
 
 export function readText(file: string): string {
   try {
@@ -67,10 +70,10 @@ export function addWorkflow(program: Command): void {
     .description("list the workflows")
     .action(async (_options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { workflows } = await clientOf(globals).call(routes.listWorkflows);
+      const { workflows } = await clientOf(globals).call(workflowsRoutes.listWorkflows);
       show(globals, workflows, () =>
         table(
-          ["NAME", "VERSION", "STARTED BY", "LAST RUN", "TITLE"],
+          ["NAME", { numbers: "VERSION" }, "STARTED BY", { times: "LAST RUN" }, "TITLE"],
           workflows.map(rowOf),
           "No workflows yet. Push one with: ckettle workflow push FILE",
         ),
@@ -82,7 +85,7 @@ export function addWorkflow(program: Command): void {
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const workflow = await clientOf(globals).call(routes.workflow, { params: { name } });
+      const workflow = await clientOf(globals).call(workflowsRoutes.workflow, { params: { name } });
       show(globals, workflow, () => {
         const steps = workflow.outline.map((step) => [
           String(step.line),
@@ -95,7 +98,7 @@ export function addWorkflow(program: Command): void {
           colors.bold(workflow.title ?? workflow.name),
           `${workflow.name}, ${versionText(workflow)}; started by ${workflow.triggers.join(", ") || "nothing yet"}`,
           "",
-          table(["LINE", "STEP", "KIND", ""], steps, "It has no steps."),
+          table([{ numbers: "LINE" }, "STEP", "KIND", ""], steps, "It has no steps."),
           ...(problems ? ["", problems] : []),
           ...notesOf(workflow),
         ].join("\n");
@@ -117,13 +120,15 @@ export function addWorkflow(program: Command): void {
       const { partial, problems } = readWorkflow(text);
       if (!partial?.name) throw new Exit(exitCodes.wrongUse, problemLines(problems, file));
       const client = clientOf(globals);
-      let workflow = await client.call(routes.pushWorkflow, {
+      let workflow = await client.call(workflowsRoutes.pushWorkflow, {
         params: { name: partial.name },
         body: { text, ...(options.base === undefined ? {} : { base: Number(options.base) }) },
       });
       if (workflow.problemList.length > 0) say(problemLines(workflow.problemList, file));
       if (options.publish) {
-        const published = await client.call(routes.publishWorkflow, { params: { name: partial.name } });
+        const published = await client.call(workflowsRoutes.publishWorkflow, {
+          params: { name: partial.name },
+        });
         for (const note of published.notes) say(note);
         workflow = published;
       }
@@ -137,7 +142,7 @@ export function addWorkflow(program: Command): void {
     .option("--published <number>", "a published version; without it the draft")
     .action(async (name: string, options: { output?: string; published?: string }, command: Command) => {
       const query = options.published === undefined ? {} : { version: Number(options.published) };
-      const { text, revision } = await clientOf(globalsOf(command)).call(routes.workflow, {
+      const { text, revision } = await clientOf(globalsOf(command)).call(workflowsRoutes.workflow, {
         params: { name },
         query,
       });
@@ -153,7 +158,7 @@ export function addWorkflow(program: Command): void {
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
       try {
-        const workflow = await clientOf(globals).call(routes.publishWorkflow, { params: { name } });
+        const workflow = await clientOf(globals).call(workflowsRoutes.publishWorkflow, { params: { name } });
         const warnings = workflow.problemList.filter(({ severity }) => severity === "warning");
         if (warnings.length > 0) say(problemLines(warnings, name));
         for (const note of workflow.notes) say(note);
@@ -170,10 +175,10 @@ export function addWorkflow(program: Command): void {
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const { versions } = await clientOf(globals).call(routes.versions, { params: { name } });
+      const { versions } = await clientOf(globals).call(versionsRoutes.versions, { params: { name } });
       show(globals, versions, () =>
         table(
-          ["VERSION", "PUBLISHED", "BY", ""],
+          [{ numbers: "VERSION" }, { times: "PUBLISHED" }, "BY", ""],
           versions.map((one) => [
             String(one.version),
             timeText(one.publishedAt),
@@ -194,7 +199,10 @@ export function addWorkflow(program: Command): void {
       async (name: string, from: string, to: string | undefined, _options: unknown, command: Command) => {
         const globals = globalsOf(command);
         const query = { from: Number(from), to: Number(to ?? 0) };
-        const { diff } = await clientOf(globals).call(routes.diffVersions, { params: { name }, query });
+        const { diff } = await clientOf(globals).call(versionsRoutes.diffVersions, {
+          params: { name },
+          query,
+        });
         show(globals, { diff }, () => (diff === "" ? "No differences." : colorDiff(diff)));
       },
     );
@@ -205,7 +213,7 @@ export function addWorkflow(program: Command): void {
     .argument("<version>")
     .action(async (name: string, version: string, _options: unknown, command: Command) => {
       const globals = globalsOf(command);
-      const workflow = await clientOf(globals).call(routes.rollBack, {
+      const workflow = await clientOf(globals).call(versionsRoutes.rollBack, {
         params: { name },
         body: { version: Number(version) },
       });
@@ -222,8 +230,8 @@ export function addWorkflow(program: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       for (const text of options.withdraw)
-        await client.call(routes.withdrawGrant, { params: { name }, body: grantOf(text) });
-      const answer = await client.call(routes.listGrants, { params: { name } });
+        await client.call(grantsRoutes.withdrawGrant, { params: { name }, body: grantOf(text) });
+      const answer = await client.call(grantsRoutes.listGrants, { params: { name } });
       const rows = answer.grants.map((one) => [
         one.kind,
         one.name,
@@ -232,7 +240,11 @@ export function addWorkflow(program: Command): void {
         one.withdrawnBy === null ? "" : `by ${one.withdrawnBy}, ${timeText(one.withdrawnAt)}`,
       ]);
       show(globals, answer, () =>
-        table(["KIND", "NAME", "GIVEN BY", "AT", "WITHDRAWN"], rows, nothingGranted(answer.version)),
+        table(
+          ["KIND", "NAME", "GIVEN BY", { times: "AT" }, "WITHDRAWN"],
+          rows,
+          nothingGranted(answer.version),
+        ),
       );
     });
   addDescribe(group);
@@ -242,7 +254,7 @@ export function addWorkflow(program: Command): void {
     .description("remove a workflow; its runs remain")
     .argument("<name>")
     .action(async (name: string, _options: unknown, command: Command) => {
-      await clientOf(globalsOf(command)).call(routes.removeWorkflow, { params: { name } });
+      await clientOf(globalsOf(command)).call(workflowsRoutes.removeWorkflow, { params: { name } });
       say(`Removed ${name}.`);
     });
 }
@@ -252,7 +264,7 @@ const gathered = (text: string, before: string[]): string[] => [...before, text]
 const nothingGranted = (version: number | null): string =>
   version === null ? "Not published yet." : "Version " + version + " uses no credential, workflow or host.";
 
-function grantOf(text: string): BodyOf<typeof routes.withdrawGrant> {
+function grantOf(text: string): BodyOf<typeof grantsRoutes.withdrawGrant> {
   const [kind = "", ...name] = text.split(":");
   if (!["credential", "workflow", "host"].includes(kind) || name.length === 0)
     throw new Exit(

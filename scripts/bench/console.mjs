@@ -150,7 +150,7 @@ export async function usingConsole(folder, base, say) {
       wholeChecks.push(performance.now() - began);
     }
     const command = medianCpu([
-      join(root, "cli/bin/ckettle.mjs"),
+      join(root, "cli/bin/ckettle.cjs"),
       "--data",
       join(folder, "console"),
       "run",

@@ -1,4 +1,4 @@
-import { routes, Unreachable, type WorkflowDetail } from "@copper-kettle/contract";
+import { workflowsRoutes, Unreachable, type WorkflowDetail } from "@copper-kettle/contract";
 import { type EditorLine, type Json, type Path, type Problem, valueAt } from "@copper-kettle/core";
 import { computed, onScopeDispose, reactive, ref, shallowRef, watch, type ComputedRef, type Ref } from "vue";
 import { api, isConflict, sentence, shared } from "../api.js";
@@ -82,7 +82,7 @@ export function useDocument(name: string): WorkflowDocument {
 
   async function open(): Promise<void> {
     try {
-      const found = await api.call(routes.workflow, { params });
+      const found = await api.call(workflowsRoutes.workflow, { params });
       const kept = await readKept(name);
       workflow.value = found;
       saved = found.text;
@@ -223,10 +223,10 @@ export function useDocument(name: string): WorkflowDocument {
     const sent = text.value;
     saving.value = "saving";
     try {
-      taken(await api.call(routes.pushWorkflow, { params, body: { text: sent, base } }), sent);
+      taken(await api.call(workflowsRoutes.pushWorkflow, { params, body: { text: sent, base } }), sent);
       return true;
     } catch (error) {
-      if (isConflict(error)) conflictWith(await api.call(routes.workflow, { params }));
+      if (isConflict(error)) conflictWith(await api.call(workflowsRoutes.workflow, { params }));
       else if (error instanceof Unreachable || !shared.signedIn) {
         saving.value = "away";
         if (!isGone) later(again);

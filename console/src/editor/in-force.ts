@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { workflowsRoutes } from "@copper-kettle/contract";
 import { diffLines } from "diff";
 import { ref, watch, type Ref } from "vue";
 import { api, sentence } from "../api.js";
@@ -38,7 +38,7 @@ export function useInForce(document: WorkflowDocument): InForce {
       text.value = undefined;
       if (version === null) return void (text.value = "");
       try {
-        const found = await api.call(routes.workflow, { params, query: { version } });
+        const found = await api.call(workflowsRoutes.workflow, { params, query: { version } });
         if (document.workflow.value?.published === version) text.value = found.text;
       } catch (error) {
         fault.value = sentence(error);

@@ -1,4 +1,4 @@
-import { routes, type Run } from "@copper-kettle/contract";
+import { runsRoutes, type Run } from "@copper-kettle/contract";
 import type { Json } from "@copper-kettle/core";
 import { computed, ref, watch, type ComputedRef, type Ref } from "vue";
 import { api, sentence } from "../api.js";
@@ -58,7 +58,9 @@ export function usePause(values: RunValues): Pause {
     busy,
     fault,
     goOn: (set, next) =>
-      act((id) => api.call(routes.continueRun, { params: { id }, body: { set, ...(next ? { next } : {}) } })),
-    stop: () => act((id) => api.call(routes.stopRun, { params: { id }, body: {} })),
+      act((id) =>
+        api.call(runsRoutes.continueRun, { params: { id }, body: { set, ...(next ? { next } : {}) } }),
+      ),
+    stop: () => act((id) => api.call(runsRoutes.stopRun, { params: { id }, body: {} })),
   };
 }

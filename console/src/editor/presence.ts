@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { workflowsRoutes } from "@copper-kettle/contract";
 import { computed, onBeforeUnmount, onMounted, ref, type ComputedRef } from "vue";
 import { api } from "../api.js";
 
@@ -13,7 +13,7 @@ export function usePresence(name: string): ComputedRef<string> {
   const say = async (leaves = false): Promise<void> => {
     // That the service is away is said elsewhere.
     const found = await api
-      .call(routes.workflowHere, { params: { name }, body: { window: here, leaves } })
+      .call(workflowsRoutes.workflowHere, { params: { name }, body: { window: here, leaves } })
       .catch(() => undefined);
     if (found) others.value = found.others;
   };

@@ -1,4 +1,4 @@
-import { routes, type RunOptionsInput } from "@copper-kettle/contract";
+import { runsRoutes, type RunOptionsInput } from "@copper-kettle/contract";
 import { inputNames, isObject, type JsonObject } from "@copper-kettle/core";
 import { computed, ref, watch, type ComputedRef, type Ref } from "vue";
 import { api, fieldMessages, sentence } from "../api.js";
@@ -49,7 +49,7 @@ export function useTesting(document: WorkflowDocument, values: RunValues, breakp
   async function fill(id: string | null): Promise<void> {
     const isTyped = (one: unknown): boolean => one !== undefined && one !== "" && !isUsual(one);
     if (id === null || Object.values(inputs.value).some(isTyped)) return;
-    const found = await api.call(routes.run, { params: { id } }).catch(() => undefined);
+    const found = await api.call(runsRoutes.run, { params: { id } }).catch(() => undefined);
     const given = isObject(found?.inputs ?? null) ? (found?.inputs as JsonObject) : {};
     for (const [name, value] of Object.entries(formValues(schema.value, given)))
       if (!String(value).includes("•••")) inputs.value[name] = value;
@@ -78,7 +78,7 @@ export function useTesting(document: WorkflowDocument, values: RunValues, breakp
         options.only = { step: extent.step, ...(extent.item === undefined ? {} : { item: extent.item }) };
         if (values.chosen.value !== null) options.fixedFrom = values.chosen.value;
       }
-      const started = await api.call(routes.startRun, {
+      const started = await api.call(runsRoutes.startRun, {
         params: { name: document.name },
         body: { inputs: given, draft: true, ...(Object.keys(options).length > 0 ? { options } : {}) },
       });

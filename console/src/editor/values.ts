@@ -1,4 +1,4 @@
-import { routes, type CatalogueView, type Run } from "@copper-kettle/contract";
+import { runsRoutes, type CatalogueView, type Run } from "@copper-kettle/contract";
 import { parseJson, printForPeople, printJson, type Entry, type JsonObject } from "@copper-kettle/core";
 import {
   computed,
@@ -53,7 +53,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
 
   async function load(): Promise<void> {
     try {
-      const found = await api.call(routes.listRuns, { query: { workflow, limit: 20 } });
+      const found = await api.call(runsRoutes.listRuns, { query: { workflow, limit: 20 } });
       runs.value = found.runs.filter(({ state }) => state !== "queued" && state !== "skipped");
       chosen.value ??= runs.value[0]?.id ?? null;
     } catch (error) {
@@ -78,11 +78,11 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     const mine = ++reading;
     const params = { id };
     try {
-      const run = await api.call(routes.run, { params });
+      const run = await api.call(runsRoutes.run, { params });
       const made = new Waterfall(run.steps);
       let after = -1;
       for (let more = true; more && after < mostEntries;) {
-        const page = await api.call(routes.journal, { params, query: { after, limit: 1_000 } });
+        const page = await api.call(runsRoutes.journal, { params, query: { after, limit: 1_000 } });
         made.take(page.entries.map(({ entry }) => entry as unknown as Entry));
         more = page.more;
         after = page.entries.at(-1)?.seq ?? after;
@@ -102,7 +102,7 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
     const mine = ++looking;
     const isWanted = (): boolean => mine === looking && id === chosen.value;
     const at = [...items].map(([loop, index]) => `${loop}[${index}]`).join("/");
-    const json = await api.text(routes.runScope, { params: { id }, query: { at } });
+    const json = await api.text(runsRoutes.runScope, { params: { id }, query: { at } });
     if (!isWanted()) return;
     // First beside the page: fields work their expressions out as soon as they see new values.
     await ask("values", { json, constants: printJson(constants()) });

@@ -1,4 +1,4 @@
-import { routes } from "@copper-kettle/contract";
+import { apisRoutes, triggerEventsRoutes } from "@copper-kettle/contract";
 import { readApi, type Catalogue, type JsonObject, type Operation } from "@copper-kettle/core";
 import { api } from "../api.js";
 
@@ -31,7 +31,7 @@ export async function catalogueOf(text: string): Promise<Catalogue> {
 function loadShapes(name: string): Promise<Record<string, JsonObject>> {
   let loading = askedShapes.get(name);
   if (!loading) {
-    loading = api.call(routes.triggerShapes, { params: { name } }).then(
+    loading = api.call(triggerEventsRoutes.triggerShapes, { params: { name } }).then(
       ({ shapes }) => shapes as Record<string, JsonObject>,
       () => ({}),
     );
@@ -48,7 +48,7 @@ export const forgetShapes = (workflow: string): boolean => askedShapes.delete(wo
 export function describedApi(name: string): Promise<Known> {
   let loading = asked.get(name);
   if (!loading) {
-    loading = api.call(routes.apiDocument, { params: { name } }).then(
+    loading = api.call(apisRoutes.apiDocument, { params: { name } }).then(
       (document) => ({
         document: document as JsonObject,
         operations: readApi(document as JsonObject).operations,

@@ -1,4 +1,4 @@
-import { routes, type CredentialDetail } from "@copper-kettle/contract";
+import { credentialsRoutes, type CredentialDetail } from "@copper-kettle/contract";
 import { describe, expect, it } from "vitest";
 import { emptyForm, formOf, kinds, readCredential, sentPreview } from "./credential-form.js";
 
@@ -10,7 +10,7 @@ describe("the form of a credential", () => {
       form.secrets[0] = { name: "key", secret: "s" };
       const { input, faults } = readCredential(form);
       expect(faults).toEqual({});
-      expect(routes.putCredential.body?.safeParse(input).success, value).toBe(true);
+      expect(credentialsRoutes.putCredential.body?.safeParse(input).success, value).toBe(true);
       expect(input.kind).toBe(value);
     }
   });

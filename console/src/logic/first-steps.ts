@@ -1,6 +1,6 @@
-import type { OutputOf, routes } from "@copper-kettle/contract";
+import type { homeRoutes, OutputOf } from "@copper-kettle/contract";
 
-type Counts = OutputOf<typeof routes.home>["firstSteps"];
+type Counts = OutputOf<typeof homeRoutes.home>["firstSteps"];
 
 /** What somebody new does one after another, each with its page, and whether it is done. */
 export function firstSteps(counts: Counts): { done: boolean; text: string; how: string; to: string }[] {

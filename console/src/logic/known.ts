@@ -1,4 +1,4 @@
-import { routes, type CatalogueView } from "@copper-kettle/contract";
+import { catalogueRoutes, type CatalogueView } from "@copper-kettle/contract";
 import { onScopeDispose, shallowRef, type ShallowRef } from "vue";
 import { api } from "../api.js";
 
@@ -12,7 +12,7 @@ const freshMillis = 3_000;
 async function load(): Promise<void> {
   if (!loading || Date.now() - loadedAt >= freshMillis) {
     loadedAt = Date.now();
-    loading = api.call(routes.catalogue).then(
+    loading = api.call(catalogueRoutes.catalogue).then(
       (found) => void (known.value = found),
       () => undefined, // what was known holds until the next time
     );

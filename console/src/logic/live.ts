@@ -1,4 +1,4 @@
-import { routes, urlOf, type OutputOf } from "@copper-kettle/contract";
+import { credentialsRoutes, runsRoutes, urlOf, type OutputOf } from "@copper-kettle/contract";
 import { parseJson, type Entry } from "@copper-kettle/core";
 import { onScopeDispose } from "vue";
 import { api, sentence, shared } from "../api.js";
@@ -63,7 +63,7 @@ function whileSeen(): void {
 
 /** Reads the stream until it is told to stop, or the session is over; after another refusal it looks again after a while. */
 function read(stop: AbortSignal, over: () => void): void {
-  const source = new EventSource(urlOf(routes.events, {}));
+  const source = new EventSource(urlOf(runsRoutes.events, {}));
   const on = (event: string, take: (data: Record<string, unknown>) => News): void =>
     source.addEventListener(event, (message) =>
       tell(take(parseJson((message as MessageEvent<string>).data) as Record<string, unknown>)),
@@ -77,7 +77,7 @@ function read(stop: AbortSignal, over: () => void): void {
     setTimeout(() => {
       if (stop.aborted) return;
       // Whether the session has ended is what an ordinary call is told.
-      void api.call(routes.redirectUri).then(
+      void api.call(credentialsRoutes.redirectUri).then(
         () => read(stop, over),
         (error: unknown) => {
           sentence(error);
@@ -114,7 +114,7 @@ export function onRunChange(react: () => void): void {
   onScopeDispose(() => clearTimeout(timer));
 }
 
-type Page = OutputOf<typeof routes.journal>;
+type Page = OutputOf<typeof runsRoutes.journal>;
 const pageSize = 1_000;
 
 /** Reads pages of a journal one after the other: of one with many, the service makes the next two while one is looked at. */
@@ -158,7 +158,7 @@ export function followEntries(
   let after = -1;
   let [isReading, isAsked, isGone] = [false, false, false];
   const page = (from: number): Promise<Page> =>
-    api.call(routes.journal, { params: { id }, query: { after: from, limit: pageSize } });
+    api.call(runsRoutes.journal, { params: { id }, query: { after: from, limit: pageSize } });
   async function read(): Promise<void> {
     isAsked = true;
     if (isReading) return;

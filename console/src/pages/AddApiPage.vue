@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Understood } from "@copper-kettle/contract";
+import { apisRoutes, triesRoutes, type Understood } from "@copper-kettle/contract";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { api, sentence } from "../api.js";
@@ -32,7 +32,7 @@ onBeforeUnmount(() => clearTimeout(timer));
 watch([settled, isDocument], understand);
 onMounted(async () => {
   try {
-    known.value = (await api.call(routes.listApis)).apis.map((one) => one.name);
+    known.value = (await api.call(apisRoutes.listApis)).apis.map((one) => one.name);
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -44,7 +44,7 @@ async function understand(): Promise<void> {
   if (kind.value === "nothing" || isDocument.value) return void (pasted.value = undefined);
   const asked = settled.value;
   try {
-    const read = await api.call(routes.readPasted, { body: { text: asked } });
+    const read = await api.call(triesRoutes.readPasted, { body: { text: asked } });
     if (asked !== settled.value) return;
     pasted.value = read;
     if (name.value === "") name.value = suggestedName(new URL(read.server).hostname.replace(/\.[a-z]+$/, ""));

@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { routes, type ApiDetail, type Drift, type OperationSummary } from "@copper-kettle/contract";
+import {
+  apisRoutes,
+  driftRoutes,
+  operationsRoutes,
+  type ApiDetail,
+  type Drift,
+  type OperationSummary,
+} from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
@@ -23,9 +30,9 @@ const params = { name: props.name };
 onMounted(async () => {
   try {
     const [detail, list, seen] = await Promise.all([
-      api.call(routes.api, { params }),
-      api.call(routes.listOperations, { params, query: {} }),
-      api.call(routes.listDrift, { query: { api: props.name } }),
+      api.call(apisRoutes.api, { params }),
+      api.call(operationsRoutes.listOperations, { params, query: {} }),
+      api.call(driftRoutes.listDrift, { query: { api: props.name } }),
     ]);
     operations.value = list.operations;
     drift.value = seen.drift;
@@ -44,7 +51,7 @@ const found = computed(() => {
 });
 async function forget(): Promise<void> {
   try {
-    await api.call(routes.forgetDrift, { params, body: {} });
+    await api.call(driftRoutes.forgetDrift, { params, body: {} });
     drift.value = [];
   } catch (error) {
     fault.value = sentence(error);
@@ -52,7 +59,7 @@ async function forget(): Promise<void> {
 }
 async function remove(): Promise<void> {
   try {
-    await api.call(routes.removeApi, { params });
+    await api.call(apisRoutes.removeApi, { params });
     await router.push("/apis");
   } catch (error) {
     fault.value = sentence(error);

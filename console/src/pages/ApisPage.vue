@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type ApiSummary, type Drift } from "@copper-kettle/contract";
+import { apisRoutes, driftRoutes, type ApiSummary, type Drift } from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
@@ -15,8 +15,8 @@ const search = ref("");
 onMounted(async () => {
   try {
     const [list, seen] = await Promise.all([
-      api.call(routes.listApis),
-      api.call(routes.listDrift, { query: {} }),
+      api.call(apisRoutes.listApis),
+      api.call(driftRoutes.listDrift, { query: {} }),
     ]);
     drift.value = seen.drift;
     apis.value = list.apis;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { byHandRoutes, type OutputOf } from "@copper-kettle/contract";
 import { printForPeople, printJson } from "@copper-kettle/core";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
@@ -9,13 +9,13 @@ import StateMark from "../parts/shared/StateMark.vue";
 import PageHead from "../parts/shared/PageHead.vue";
 
 const props = defineProps<{ id: string; other: string }>();
-const compared = ref<OutputOf<typeof routes.compareRuns>>();
+const compared = ref<OutputOf<typeof byHandRoutes.compareRuns>>();
 const all = ref(false);
 const fault = ref("");
 
 onMounted(async () => {
   try {
-    compared.value = await api.call(routes.compareRuns, {
+    compared.value = await api.call(byHandRoutes.compareRuns, {
       params: { id: props.id },
       query: { with: props.other },
     });

@@ -1,5 +1,10 @@
 <script setup lang="ts">
-import { routes, type Activity, type CredentialDetail } from "@copper-kettle/contract";
+import {
+  activityRoutes,
+  credentialsRoutes,
+  type Activity,
+  type CredentialDetail,
+} from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
@@ -21,8 +26,8 @@ const notice = ref(typeof route.query["done"] === "string" ? route.query["done"]
 async function load(): Promise<void> {
   try {
     const [detail, list] = await Promise.all([
-      api.call(routes.credential, { params: { name: props.name } }),
-      api.call(routes.listActivity, { query: { credential: props.name, limit: 12 } }),
+      api.call(credentialsRoutes.credential, { params: { name: props.name } }),
+      api.call(activityRoutes.listActivity, { query: { credential: props.name, limit: 12 } }),
     ]);
     credential.value = detail;
     activity.value = list.activity;

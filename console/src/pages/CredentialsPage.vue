@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type CredentialInfo } from "@copper-kettle/contract";
+import { credentialsRoutes, type CredentialInfo } from "@copper-kettle/contract";
 import { mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
 import { useRoute } from "vue-router";
@@ -21,7 +21,10 @@ const notice = ref(typeof route.query["removed"] === "string" ? `${route.query["
 
 onMounted(async () => {
   try {
-    const [list, uri] = await Promise.all([api.call(routes.listCredentials), api.call(routes.redirectUri)]);
+    const [list, uri] = await Promise.all([
+      api.call(credentialsRoutes.listCredentials),
+      api.call(credentialsRoutes.redirectUri),
+    ]);
     credentials.value = list.credentials;
     redirectUri.value = uri.redirectUri;
   } catch (error) {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type RunDetail } from "@copper-kettle/contract";
+import { runsRoutes, type RunDetail } from "@copper-kettle/contract";
 import {
   checkShapes,
   compile,
@@ -34,8 +34,8 @@ onMounted(async () => {
   try {
     const params = { id: props.id };
     const [one, two] = await Promise.all([
-      api.call(routes.run, { params }),
-      api.call(routes.runScope, { params }),
+      api.call(runsRoutes.run, { params }),
+      api.call(runsRoutes.runScope, { params }),
     ]);
     run.value = one;
     values.value = two;

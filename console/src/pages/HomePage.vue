@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf, type Run } from "@copper-kettle/contract";
+import { homeRoutes, runsRoutes, workflowsRoutes, type OutputOf, type Run } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { fromNow, took, zone } from "../logic/format.js";
@@ -13,7 +13,7 @@ import PageHead from "../parts/shared/PageHead.vue";
 import StateMark from "../parts/shared/StateMark.vue";
 import TimeText from "../parts/shared/TimeText.vue";
 
-const home = ref<OutputOf<typeof routes.home>>();
+const home = ref<OutputOf<typeof homeRoutes.home>>();
 const titles = ref<ReadonlyMap<string, string>>(new Map());
 const fault = ref("");
 const today = new Date().toLocaleDateString([], {
@@ -25,7 +25,7 @@ const today = new Date().toLocaleDateString([], {
 
 async function load(): Promise<void> {
   try {
-    home.value = await api.call(routes.home);
+    home.value = await api.call(homeRoutes.home);
     fault.value = "";
   } catch (error) {
     fault.value = sentence(error);
@@ -33,7 +33,7 @@ async function load(): Promise<void> {
 }
 async function goOn(): Promise<void> {
   try {
-    await api.call(routes.pause, { body: { paused: false } });
+    await api.call(runsRoutes.pause, { body: { paused: false } });
     await load();
   } catch (error) {
     fault.value = sentence(error);
@@ -41,7 +41,7 @@ async function goOn(): Promise<void> {
 }
 onMounted(async () => {
   await load();
-  const { workflows } = await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }));
+  const { workflows } = await api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] }));
   titles.value = new Map(workflows.map(({ name, title }) => [name, title ?? name]));
 });
 onRunChange(() => void load());

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { workflowsRoutes } from "@copper-kettle/contract";
 import {
   inputNames,
   inputsFor,
@@ -100,7 +100,7 @@ watch(example, async (copied) => {
   [exampleText.value, ties.value, instead.value] = ["", [], {}];
   if (copied === null) return;
   try {
-    const { text } = await api.call(routes.workflow, { params: { name: copied } });
+    const { text } = await api.call(workflowsRoutes.workflow, { params: { name: copied } });
     if (example.value !== copied) return;
     ties.value = tiesOf(text);
     exampleText.value = text;
@@ -182,7 +182,7 @@ async function make(): Promise<void> {
   busy.value = true;
   try {
     const text = await textOf();
-    await api.call(routes.pushWorkflow, { params: { name: name.value }, body: { text, base: 0 } });
+    await api.call(workflowsRoutes.pushWorkflow, { params: { name: name.value }, body: { text, base: 0 } });
     await router.push(`/workflows/${name.value}`);
   } catch (error) {
     fault.value = sentence(error);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
+import { apisRoutes, operationsRoutes, type ApiDetail, type OperationDetail } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
@@ -23,8 +23,8 @@ const edited = ref(0);
 async function load(): Promise<void> {
   try {
     const [one, two] = await Promise.all([
-      api.call(routes.api, { params: { name: props.name } }),
-      api.call(routes.operation, { params: { name: props.name, id: props.id } }),
+      api.call(apisRoutes.api, { params: { name: props.name } }),
+      api.call(operationsRoutes.operation, { params: { name: props.name, id: props.id } }),
     ]);
     about.value = one;
     operation.value = two;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, Unreachable, type RunDetail } from "@copper-kettle/contract";
+import { runsRoutes, workflowsRoutes, Unreachable, type RunDetail } from "@copper-kettle/contract";
 import { computed, effectScope, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
@@ -39,7 +39,7 @@ const from = ref("");
 
 async function load(): Promise<void> {
   try {
-    run.value = await api.call(routes.run, { params: { id: props.id } });
+    run.value = await api.call(runsRoutes.run, { params: { id: props.id } });
     fault.value = "";
   } catch (error) {
     tell(error);
@@ -48,11 +48,11 @@ async function load(): Promise<void> {
 async function names({ workflow: name, state, id }: RunDetail): Promise<void> {
   title.value = name;
   const [{ workflows }, good] = await Promise.all([
-    api.call(routes.listWorkflows).catch(() => ({ workflows: [] })),
+    api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] })),
     state === "succeeded"
       ? undefined
       : api
-          .call(routes.listRuns, { query: { workflow: name, state: "succeeded", before: id, limit: 1 } })
+          .call(runsRoutes.listRuns, { query: { workflow: name, state: "succeeded", before: id, limit: 1 } })
           .catch(() => undefined),
   ]);
   title.value = workflows.find((one) => one.name === name)?.title ?? name;
@@ -131,8 +131,8 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 }
 const params = { id: props.id };
 const stop = (how: "after-step" | "now"): Promise<void> =>
-  act(() => api.call(routes.stopRun, { params, body: { how } }));
-const release = (): Promise<void> => act(() => api.call(routes.resumeRun, { params }));
+  act(() => api.call(runsRoutes.stopRun, { params, body: { how } }));
+const release = (): Promise<void> => act(() => api.call(runsRoutes.resumeRun, { params }));
 function again(step = ""): void {
   from.value = step;
   opened.value = "again";

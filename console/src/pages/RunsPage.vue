@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Run } from "@copper-kettle/contract";
+import { runsRoutes, workflowsRoutes, type Run } from "@copper-kettle/contract";
 import { nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
@@ -67,7 +67,7 @@ const pages = usePages<Run>(
   rowHeight,
   async (skip, limit) => {
     const { since: from, until: to, ...rest } = inForce;
-    const { runs, total } = await api.call(routes.listRuns, {
+    const { runs, total } = await api.call(runsRoutes.listRuns, {
       query: {
         ...rest,
         ...(from === undefined ? {} : { since: midnight(from) }),
@@ -99,9 +99,9 @@ onMounted(async () => {
   if (kept > 0 && shown.value.length === 0) await pages.load();
   await nextTick();
   if (place.value) place.value.scrollTop = kept;
-  names.value = (await api.call(routes.listWorkflows).catch(() => ({ workflows: [] }))).workflows.map(
-    (item) => item.name,
-  );
+  names.value = (
+    await api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] }))
+  ).workflows.map((item) => item.name);
 });
 onRunChange(() => void pages.load());
 let typing: ReturnType<typeof setTimeout> | undefined;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { sessionRoutes } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence, shared } from "../api.js";
@@ -16,7 +16,7 @@ onMounted(async () => {
   history.replaceState(history.state, "", location.pathname);
   busy.value = true;
   try {
-    await api.call(routes.openSession, { body: { code } });
+    await api.call(sessionRoutes.openSession, { body: { code } });
     shared.signedIn = true;
     shared.ended = undefined;
     await router.replace("/");

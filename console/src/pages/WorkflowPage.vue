@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { workflowsRoutes } from "@copper-kettle/contract";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api } from "../api.js";
 import { useBreakpoints } from "../editor/breakpoints.js";
@@ -152,7 +152,7 @@ function done(notes: string[]): void {
 async function adopted(said: string): Promise<void> {
   adopting.value = "";
   published.value = [said];
-  draft.take(await api.call(routes.workflow, { params: { name: props.name } }));
+  draft.take(await api.call(workflowsRoutes.workflow, { params: { name: props.name } }));
 }
 /** A call that says its own method and address, and no operation. */
 const isInline = computed(() => line.value?.kind === "request");

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type WorkflowSummary } from "@copper-kettle/contract";
+import { workflowsRoutes, type WorkflowSummary } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
 import { loadAhead } from "../logic/ahead.js";
@@ -18,7 +18,7 @@ const search = ref("");
 
 async function load(): Promise<void> {
   try {
-    workflows.value = (await api.call(routes.listWorkflows)).workflows;
+    workflows.value = (await api.call(workflowsRoutes.listWorkflows)).workflows;
     fault.value = "";
   } catch (error) {
     fault.value = sentence(error);

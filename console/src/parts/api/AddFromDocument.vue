@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { apisRoutes, credentialsRoutes, type OutputOf } from "@copper-kettle/contract";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../../api.js";
@@ -7,7 +7,7 @@ import { api, sentence } from "../../api.js";
 /** An OpenAPI document, read: what it holds, what it would change, and the button that takes it. */
 const props = defineProps<{ text: string | undefined; url: string | undefined; name: string }>();
 const router = useRouter();
-const preview = ref<OutputOf<typeof routes.previewApi>>();
+const preview = ref<OutputOf<typeof apisRoutes.previewApi>>();
 const server = ref("");
 const credential = ref<string | null>(null);
 const credentials = ref<string[]>([]);
@@ -29,7 +29,7 @@ async function read(): Promise<void> {
   busy.value = "read";
   fault.value = "";
   try {
-    preview.value = await api.call(routes.previewApi, {
+    preview.value = await api.call(apisRoutes.previewApi, {
       params: { name: props.name || "new" },
       body: given.value,
     });
@@ -44,7 +44,9 @@ watch(() => [props.text, props.url, props.name, rules.value], read);
 onMounted(async () => {
   await read();
   try {
-    credentials.value = (await api.call(routes.listCredentials)).credentials.map((one) => one.name);
+    credentials.value = (await api.call(credentialsRoutes.listCredentials)).credentials.map(
+      (one) => one.name,
+    );
   } catch {
     // Without the list a name cannot be chosen; the document can be taken all the same.
   }
@@ -52,7 +54,7 @@ onMounted(async () => {
 async function take(): Promise<void> {
   busy.value = "take";
   try {
-    await api.call(routes.putApi, { params: { name: props.name }, body: given.value });
+    await api.call(apisRoutes.putApi, { params: { name: props.name }, body: given.value });
     await router.push(`/apis/${props.name}`);
   } catch (error) {
     fault.value = sentence(error);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type TryResult, type Understood } from "@copper-kettle/contract";
+import { operationsRoutes, triesRoutes, type TryResult, type Understood } from "@copper-kettle/contract";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, fieldMessages, sentence } from "../../api.js";
@@ -48,12 +48,12 @@ async function tryIt(): Promise<void> {
   if (props.pasted.effect !== "reads" && !asking.value) return void (asking.value = true);
   asking.value = false;
   await act("try", async () => {
-    result.value = await api.call(routes.tryOperation, { body: { pasted: props.text } });
+    result.value = await api.call(triesRoutes.tryOperation, { body: { pasted: props.text } });
   });
 }
 const add = (): Promise<void> =>
   act("add", async () => {
-    const made = await api.call(routes.addOperation, {
+    const made = await api.call(operationsRoutes.addOperation, {
       params: { name: props.name },
       body: {
         text: props.text,

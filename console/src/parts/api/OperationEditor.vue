@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { operationsRoutes } from "@copper-kettle/contract";
 import { isObject, parseJson, printJson, sameJson, type JsonObject } from "@copper-kettle/core";
 import { mdiClose, mdiPlus } from "@mdi/js";
 import { computed, onMounted, ref } from "vue";
@@ -54,7 +54,9 @@ const changed = computed(
 
 onMounted(async () => {
   try {
-    const source = await api.call(routes.operationSource, { params: { name: props.apiName, id: props.id } });
+    const source = await api.call(operationsRoutes.operationSource, {
+      params: { name: props.apiName, id: props.id },
+    });
     before.value = source;
     text.value = printJson(source.operation, 2);
     method.value = source.method;
@@ -101,7 +103,7 @@ async function save(): Promise<void> {
   fault.value = "";
   faults.value = {};
   try {
-    const { operation: saved } = await api.call(routes.putOperation, {
+    const { operation: saved } = await api.call(operationsRoutes.putOperation, {
       params: { name: props.apiName, id: props.id },
       body: { method: method.value, path: path.value, operation: operation.value, base: revision.value },
     });
@@ -115,7 +117,7 @@ async function save(): Promise<void> {
 }
 async function remove(): Promise<void> {
   try {
-    await api.call(routes.removeOperation, {
+    await api.call(operationsRoutes.removeOperation, {
       params: { name: props.apiName, id: props.id },
       // Who confirmed it has read who calls it.
       query: { anyway: "true" },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OperationDetail, type Sample } from "@copper-kettle/contract";
+import { samplesRoutes, type OperationDetail, type Sample } from "@copper-kettle/contract";
 import { printJson, type JsonObject } from "@copper-kettle/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
@@ -15,7 +15,7 @@ const fault = ref("");
 async function load(): Promise<void> {
   try {
     const params = { name: props.apiName, id: props.operation.id };
-    samples.value = (await api.call(routes.listSamples, { params })).samples;
+    samples.value = (await api.call(samplesRoutes.listSamples, { params })).samples;
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -24,7 +24,9 @@ onMounted(load);
 watch(() => props.renewed, load);
 async function remove(sample: string): Promise<void> {
   try {
-    await api.call(routes.removeSample, { params: { name: props.apiName, id: props.operation.id, sample } });
+    await api.call(samplesRoutes.removeSample, {
+      params: { name: props.apiName, id: props.operation.id, sample },
+    });
     await load();
   } catch (error) {
     fault.value = sentence(error);

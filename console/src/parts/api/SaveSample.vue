@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type BodyOf } from "@copper-kettle/contract";
+import { samplesRoutes, type BodyOf } from "@copper-kettle/contract";
 import { ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 
@@ -9,7 +9,7 @@ const props = defineProps<{
   operationId: string;
   status: number | null;
   /** Where the response is: a try, or a call of a run. */
-  from: Pick<BodyOf<typeof routes.saveSample>, "try" | "call">;
+  from: Pick<BodyOf<typeof samplesRoutes.saveSample>, "try" | "call">;
 }>();
 const emit = defineEmits<{ saved: [] }>();
 const name = ref("");
@@ -25,7 +25,7 @@ async function save(): Promise<void> {
   fault.value = "";
   try {
     const sample = name.value.trim() || `response ${props.status ?? ""}`.trim();
-    const { shaped } = await api.call(routes.saveSample, {
+    const { shaped } = await api.call(samplesRoutes.saveSample, {
       params: { name: props.apiName, id: props.operationId, sample },
       body: { ...props.from, shape: replace.value ? "replace" : "open" },
     });

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import {
-  routes,
+  credentialsRoutes,
+  triesRoutes,
   type BodyOf,
   type OperationDetail,
   type TryEntry,
@@ -19,7 +20,7 @@ import SaveSample from "./SaveSample.vue";
 import TryParameter from "./TryParameter.vue";
 import TryResultView from "./TryResultView.vue";
 
-type Given = BodyOf<typeof routes.tryOperation>;
+type Given = BodyOf<typeof triesRoutes.tryOperation>;
 
 /** Sends an operation for real: what was given last stands in the fields again. */
 const props = defineProps<{ apiName: string; operation: OperationDetail; credential: string | null }>();
@@ -69,7 +70,9 @@ function take(given: JsonObject): void {
     typeof value === "string" && (kind === "text" || kind === "xml") ? value : printJson(value, 2);
 }
 async function loadTries(): Promise<void> {
-  tries.value = (await api.call(routes.listTries, { query: { operation: full.value, limit: 10 } })).tries;
+  tries.value = (
+    await api.call(triesRoutes.listTries, { query: { operation: full.value, limit: 10 } })
+  ).tries;
 }
 forgetMended(
   faults,
@@ -87,7 +90,7 @@ async function loadChoices(parameter: string): Promise<void> {
   if (choices[parameter]) return;
   choices[parameter] = [];
   try {
-    const found = await api.call(routes.choices, {
+    const found = await api.call(triesRoutes.choices, {
       params: { name: props.apiName, id: props.operation.id },
       query: { of: parameter },
     });
@@ -116,7 +119,7 @@ onMounted(async () => {
   for (const { name, example } of open.value)
     if (example !== undefined && !isObject(example)) typed[name] ??= [example].flat().join("\n");
   try {
-    const [list] = await Promise.all([api.call(routes.listCredentials), loadTries()]);
+    const [list] = await Promise.all([api.call(credentialsRoutes.listCredentials), loadTries()]);
     credentials.value = list.credentials.map(({ name }) => name);
     if (tries.value[0]) take(tries.value[0].given);
   } catch (error) {
@@ -149,7 +152,7 @@ async function send(): Promise<void> {
   asking.value = false;
   busy.value = true;
   try {
-    result.value = await api.call(routes.tryOperation, {
+    result.value = await api.call(triesRoutes.tryOperation, {
       body: {
         operation: full.value,
         parameters: read.given,
@@ -189,7 +192,7 @@ async function readFile(chosen: File): Promise<void> {
 }
 async function look(entry: TryEntry): Promise<void> {
   try {
-    const found = await api.call(routes.try, { params: { id: entry.id } });
+    const found = await api.call(triesRoutes.try, { params: { id: entry.id } });
     take(found.given);
     result.value = found.result;
   } catch (error) {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type CredentialDetail, type OutputOf } from "@copper-kettle/contract";
+import { credentialsRoutes, type CredentialDetail, type OutputOf } from "@copper-kettle/contract";
 import { computed, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import ConfirmRemove from "../shared/ConfirmRemove.vue";
@@ -10,7 +10,7 @@ const emit = defineEmits<{ changed: [notice: string]; removed: [] }>();
 const address = ref("");
 const busy = ref("");
 const fault = ref("");
-const result = ref<OutputOf<typeof routes.checkCredential>>();
+const result = ref<OutputOf<typeof credentialsRoutes.checkCredential>>();
 const sheet = ref("");
 const named = computed(() => ({ params: { name: props.credential.name } }));
 const oauth = computed(() => props.credential.kind === "oauth2");
@@ -44,25 +44,25 @@ async function act(what: string, work: () => Promise<unknown>): Promise<void> {
 const check = () =>
   act("check", async () => {
     const body = address.value ? { url: address.value } : {};
-    result.value = await api.call(routes.checkCredential, { ...named.value, body });
+    result.value = await api.call(credentialsRoutes.checkCredential, { ...named.value, body });
     emit("changed", "");
   });
 const signIn = () =>
   act("sign-in", async () => {
-    window.location.assign((await api.call(routes.signInCredential, named.value)).url);
+    window.location.assign((await api.call(credentialsRoutes.signInCredential, named.value)).url);
   });
 const showSheet = () =>
   act("sheet", async () => {
-    sheet.value = sheet.value ? "" : (await api.call(routes.requestSheet, named.value)).markdown;
+    sheet.value = sheet.value ? "" : (await api.call(credentialsRoutes.requestSheet, named.value)).markdown;
   });
 const forget = () =>
   act("forget", async () => {
-    await api.call(routes.forgetToken, named.value);
+    await api.call(credentialsRoutes.forgetToken, named.value);
     emit("changed", "The tokens are deleted.");
   });
 const remove = () =>
   act("remove", async () => {
-    await api.call(routes.removeCredential, named.value);
+    await api.call(credentialsRoutes.removeCredential, named.value);
     emit("removed");
   });
 </script>

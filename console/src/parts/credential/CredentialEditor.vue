@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type CredentialDetail } from "@copper-kettle/contract";
+import { credentialsRoutes, type CredentialDetail } from "@copper-kettle/contract";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { forgetMended } from "../../logic/faults.js";
@@ -29,7 +29,7 @@ const saved = computed(() => props.credential?.kind === form.kind);
 
 forgetMended(faults, () => ({ ...form }), fault);
 onMounted(async () => {
-  redirectUri.value = await api.call(routes.redirectUri).then(
+  redirectUri.value = await api.call(credentialsRoutes.redirectUri).then(
     (answer) => answer.redirectUri,
     () => "",
   );
@@ -59,7 +59,7 @@ async function save(): Promise<void> {
   if (Object.keys(faults.value).length > 0) return;
   busy.value = true;
   try {
-    const { removed } = await api.call(routes.putCredential, {
+    const { removed } = await api.call(credentialsRoutes.putCredential, {
       params: { name: form.name },
       body: read.input,
     });

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { sessionRoutes } from "@copper-kettle/contract";
 import { ref } from "vue";
 import { api, sentence, shared } from "../../api.js";
 import CopyText from "../shared/CopyText.vue";
@@ -18,7 +18,7 @@ async function open(): Promise<void> {
   }
   busy.value = true;
   try {
-    await api.call(routes.openSession, { body: { code } });
+    await api.call(sessionRoutes.openSession, { body: { code } });
     shared.signedIn = true;
     shared.ended = undefined;
     emit("signed-in");

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { workflowsRoutes } from "@copper-kettle/contract";
 import { createTwoFilesPatch } from "diff";
 import { computed, ref } from "vue";
 import { api, sentence } from "../../api.js";
@@ -24,7 +24,7 @@ async function publish(): Promise<void> {
   try {
     if (!(await document.save()))
       throw new Error("The draft could not be saved, so that it cannot be published.");
-    const published = await api.call(routes.publishWorkflow, { params });
+    const published = await api.call(workflowsRoutes.publishWorkflow, { params });
     document.take(published);
     emit("published", published.notes);
   } catch (error) {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { sessionRoutes } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { useTheme } from "vuetify";
 import { api, shared } from "../../api.js";
@@ -19,7 +19,7 @@ const initials = computed(() =>
 );
 
 onMounted(async () => {
-  who.value = (await api.call(routes.session).catch(() => ({ as: "" }))).as;
+  who.value = (await api.call(sessionRoutes.session).catch(() => ({ as: "" }))).as;
 });
 function turnTheme(): void {
   const next = isDark.value ? "light" : "dark";
@@ -27,7 +27,7 @@ function turnTheme(): void {
   rememberTheme(next);
 }
 async function signOut(): Promise<void> {
-  await api.call(routes.closeSession).catch(() => undefined);
+  await api.call(sessionRoutes.closeSession).catch(() => undefined);
   shared.ended = "out";
   shared.signedIn = false;
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { runsRoutes } from "@copper-kettle/contract";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "../../api.js";
@@ -50,7 +50,7 @@ watch(text, (wanted) => {
   typing = setTimeout(async () => {
     const mine = ++asked;
     const answer = await api
-      .call(routes.listRuns, { query: { text: wanted.trim(), limit: 5 } })
+      .call(runsRoutes.listRuns, { query: { text: wanted.trim(), limit: 5 } })
       .catch(() => ({ runs: [] }));
     if (mine !== asked) return;
     runs.value = answer.runs.map(({ id, workflow, state, createdAt }) => ({

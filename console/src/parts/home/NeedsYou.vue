@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Attention, type OutputOf } from "@copper-kettle/contract";
+import { homeRoutes, type Attention, type OutputOf } from "@copper-kettle/contract";
 import { computed, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { fromNow } from "../../logic/format.js";
@@ -8,7 +8,7 @@ import StateMark from "../shared/StateMark.vue";
 import TimeText from "../shared/TimeText.vue";
 
 /** What waits for a person, each with the one thing to do. */
-type Home = OutputOf<typeof routes.home>;
+type Home = OutputOf<typeof homeRoutes.home>;
 const props = defineProps<{ home: Home; titles: ReadonlyMap<string, string> }>();
 const emit = defineEmits<{ changed: [] }>();
 const fault = ref("");
@@ -27,7 +27,7 @@ function headOf({ run }: Attention): string {
 }
 async function putAside({ run }: Attention): Promise<void> {
   try {
-    await api.call(routes.putAside, { params: { name: run.workflow }, body: { run: run.id } });
+    await api.call(homeRoutes.putAside, { params: { name: run.workflow }, body: { run: run.id } });
     emit("changed");
   } catch (error) {
     fault.value = sentence(error);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Met } from "@copper-kettle/contract";
+import { networkRoutes, type Met } from "@copper-kettle/contract";
 import { ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
@@ -14,7 +14,7 @@ async function check(): Promise<void> {
   fault.value = "";
   met.value = undefined;
   try {
-    met.value = await api.call(routes.checkNetwork, { body: { url: address.value.trim() } });
+    met.value = await api.call(networkRoutes.checkNetwork, { body: { url: address.value.trim() } });
   } catch (error) {
     fault.value = sentence(error);
   } finally {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Network } from "@copper-kettle/contract";
+import { apisRoutes, credentialsRoutes, networkRoutes, type Network } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { forgetMended } from "../../logic/faults.js";
@@ -46,7 +46,10 @@ const certificates = ofKind("mutual-tls");
 forgetMended(faults, () => ({ ...given.value }), fault);
 onMounted(async () => {
   try {
-    const [known, list] = await Promise.all([api.call(routes.listApis), api.call(routes.listCredentials)]);
+    const [known, list] = await Promise.all([
+      api.call(apisRoutes.listApis),
+      api.call(credentialsRoutes.listCredentials),
+    ]);
     apis.value = known.apis.map(({ name }) => name);
     credentials.value = list.credentials;
   } catch (error) {
@@ -66,7 +69,7 @@ async function save(): Promise<void> {
   try {
     emit(
       "saved",
-      await api.call(routes.putNetwork, {
+      await api.call(networkRoutes.putNetwork, {
         params: { scope: given.value.scope, name },
         body: readNetwork(given.value),
       }),

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Run } from "@copper-kettle/contract";
+import { runsRoutes, type Run } from "@copper-kettle/contract";
 import { parseJson, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
 import { api, sentence } from "../../api.js";
@@ -26,7 +26,7 @@ async function goOn(next?: "step" | "item"): Promise<void> {
   }
   busy.value = true;
   try {
-    await api.call(routes.continueRun, {
+    await api.call(runsRoutes.continueRun, {
       params: { id: props.run.id },
       body: { set, ...(next ? { next } : {}) },
     });

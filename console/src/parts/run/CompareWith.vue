@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Run } from "@copper-kettle/contract";
+import { runsRoutes, type Run } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../../api.js";
@@ -15,7 +15,9 @@ const fault = ref("");
 
 onMounted(async () => {
   try {
-    const { runs } = await api.call(routes.listRuns, { query: { workflow: props.run.workflow, limit: 50 } });
+    const { runs } = await api.call(runsRoutes.listRuns, {
+      query: { workflow: props.run.workflow, limit: 50 },
+    });
     others.value = runs
       .filter(({ id }) => id !== props.run.id)
       .map((one) => ({

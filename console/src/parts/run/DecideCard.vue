@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Run, type TryResult } from "@copper-kettle/contract";
+import { runsRoutes, triesRoutes, workflowsRoutes, type Run, type TryResult } from "@copper-kettle/contract";
 import {
   parseJson,
   printCurl,
@@ -89,7 +89,7 @@ onMounted(async () => {
   const { workflow, version } = props.run;
   const name = /([^/[\]]+)(?:!\w+)?$/.exec(props.item.path)?.[1];
   try {
-    const { text } = await api.call(routes.workflow, {
+    const { text } = await api.call(workflowsRoutes.workflow, {
       params: { name: workflow },
       query: version === 0 ? {} : { version },
     });
@@ -104,7 +104,7 @@ async function ask(): Promise<void> {
   fault.value = "";
   try {
     const { method, url, using } = lookUp.value;
-    found.value = await api.call(routes.tryOperation, {
+    found.value = await api.call(triesRoutes.tryOperation, {
       body: { method, url, ...(using === undefined ? {} : { using }) },
     });
   } catch (error) {
@@ -130,7 +130,7 @@ async function decide(): Promise<void> {
   }
   busy.value = true;
   try {
-    await api.call(routes.decideRun, {
+    await api.call(runsRoutes.decideRun, {
       params: { id: props.run.id },
       body: {
         decision: decision.value,

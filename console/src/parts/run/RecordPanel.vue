@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type ReadBack } from "@copper-kettle/contract";
+import { recordsRoutes, type ReadBack } from "@copper-kettle/contract";
 import { printJson } from "@copper-kettle/core";
 import { mdiOpenInNew } from "@mdi/js";
 import { computed, ref, watch } from "vue";
@@ -22,7 +22,7 @@ watch(
     read.value = undefined;
     if (!settled) return;
     try {
-      const found = await api.call(routes.record, { params: { id: run }, query: { path } });
+      const found = await api.call(recordsRoutes.record, { params: { id: run }, query: { path } });
       if (path !== props.path) return;
       link.value = found.link;
       operation.value = found.readBack;
@@ -36,7 +36,10 @@ async function readBack(): Promise<void> {
   busy.value = true;
   fault.value = "";
   try {
-    read.value = await api.call(routes.readBack, { params: { id: props.run }, body: { path: props.path } });
+    read.value = await api.call(recordsRoutes.readBack, {
+      params: { id: props.run },
+      body: { path: props.path },
+    });
   } catch (error) {
     fault.value = sentence(error);
   } finally {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
+import { byHandRoutes, type RunDetail, type RunOptionsInput } from "@copper-kettle/contract";
 import { parseJson, printJson, type JsonObject } from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -57,7 +57,7 @@ async function start(): Promise<void> {
   }
   busy.value = true;
   try {
-    const started = await api.call(routes.runAgain, {
+    const started = await api.call(byHandRoutes.runAgain, {
       params: { id: props.run.id },
       body: {
         version: version.value,

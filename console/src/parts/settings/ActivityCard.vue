@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Activity } from "@copper-kettle/contract";
+import { activityRoutes, type Activity } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import ActivityTable from "../shared/ActivityTable.vue";
@@ -12,7 +12,7 @@ const size = 100;
 
 async function load(before?: number): Promise<void> {
   try {
-    const page = await api.call(routes.listActivity, {
+    const page = await api.call(activityRoutes.listActivity, {
       query: { limit: size, ...(before === undefined ? {} : { before }) },
     });
     activity.value = [...(before === undefined ? [] : (activity.value ?? [])), ...page.activity];

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { constantsRoutes } from "@copper-kettle/contract";
 import { parseJson, printJson, type Json, type JsonObject } from "@copper-kettle/core";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
@@ -19,7 +19,7 @@ async function act(work: () => Promise<unknown>): Promise<boolean> {
   faults.value = {};
   try {
     await work();
-    constants.value = (await api.call(routes.constants)).constants as JsonObject;
+    constants.value = (await api.call(constantsRoutes.constants)).constants as JsonObject;
     return true;
   } catch (error) {
     faults.value = fieldMessages(error);
@@ -37,11 +37,11 @@ async function put(): Promise<void> {
     read = value.value; // a plain text needs no quotes
   }
   const params = { name: name.value.trim() };
-  if (await act(() => api.call(routes.putConstant, { params, body: { value: read } })))
+  if (await act(() => api.call(constantsRoutes.putConstant, { params, body: { value: read } })))
     [name.value, value.value] = ["", ""];
 }
 const remove = (gone: string): Promise<boolean> =>
-  act(() => api.call(routes.removeConstant, { params: { name: gone } }));
+  act(() => api.call(constantsRoutes.removeConstant, { params: { name: gone } }));
 </script>
 
 <template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { networkFacts, networkName, routes, type Network } from "@copper-kettle/contract";
+import { networkFacts, networkName, networkRoutes, type Network } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { useRoute } from "vue-router";
 import { api, sentence } from "../../api.js";
@@ -20,7 +20,7 @@ const asked = typeof route.query["api"] === "string" ? route.query["api"] : unde
 
 async function load(): Promise<void> {
   try {
-    networks.value = (await api.call(routes.networks)).networks;
+    networks.value = (await api.call(networkRoutes.networks)).networks;
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -43,7 +43,7 @@ async function saved(network: Network): Promise<void> {
 async function remove({ scope, name }: Network): Promise<void> {
   removing.value = `${scope} ${name}`;
   try {
-    await api.call(routes.removeNetwork, { params: { scope, name } });
+    await api.call(networkRoutes.removeNetwork, { params: { scope, name } });
     notice.value = `Removed for ${networkName({ scope, name })}.`;
     edit(undefined);
     await load();

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { notificationsRoutes, type OutputOf } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import CopyText from "../shared/CopyText.vue";
 import SecretField from "../shared/SecretField.vue";
 
 /** Get who is notified when something needs a person, and how. */
-const notifications = ref<OutputOf<typeof routes.notifications>>();
+const notifications = ref<OutputOf<typeof notificationsRoutes.notifications>>();
 const given = ref({
   url: "",
   secret: "",
@@ -29,7 +29,7 @@ const ways = [
   { value: "none", title: "none (mail server on this machine)" },
 ];
 
-function take(next: OutputOf<typeof routes.notifications>): void {
+function take(next: OutputOf<typeof notificationsRoutes.notifications>): void {
   notifications.value = next;
   given.value.url = next.webhook?.url ?? "";
   given.value.secret = given.value.password = "";
@@ -54,13 +54,13 @@ async function act(what: string, work: () => Promise<void>): Promise<void> {
     busy.value = "";
   }
 }
-onMounted(() => act("load", async () => take(await api.call(routes.notifications))));
+onMounted(() => act("load", async () => take(await api.call(notificationsRoutes.notifications))));
 
 const save = (): Promise<void> =>
   act("save", async () => {
     said.value = [];
     const to = given.value.to.split(/[\s,;]+/).filter(Boolean);
-    const saved = await api.call(routes.putNotifications, {
+    const saved = await api.call(notificationsRoutes.putNotifications, {
       body: {
         webhook: given.value.url
           ? { url: given.value.url.trim(), ...(given.value.secret ? { secret: given.value.secret } : {}) }
@@ -84,7 +84,7 @@ const save = (): Promise<void> =>
   });
 const send = (): Promise<void> =>
   act("send", async () => {
-    said.value = (await api.call(routes.tryNotifications)).sent;
+    said.value = (await api.call(notificationsRoutes.tryNotifications)).sent;
   });
 </script>
 

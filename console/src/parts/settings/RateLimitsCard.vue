@@ -1,18 +1,21 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { locksRoutes, rateLimitsRoutes, type OutputOf } from "@copper-kettle/contract";
 import { printForPeople } from "@copper-kettle/core";
 import { onBeforeUnmount, onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
 
 /** What runs share: rate limits, and locks. */
-const rateLimits = ref<OutputOf<typeof routes.rateLimits>["rateLimits"]>([]);
-const locks = ref<OutputOf<typeof routes.locks>["locks"]>([]);
+const rateLimits = ref<OutputOf<typeof rateLimitsRoutes.rateLimits>["rateLimits"]>([]);
+const locks = ref<OutputOf<typeof locksRoutes.locks>["locks"]>([]);
 const fault = ref("");
 
 async function load(): Promise<void> {
   try {
-    const [limit, lock] = await Promise.all([api.call(routes.rateLimits), api.call(routes.locks)]);
+    const [limit, lock] = await Promise.all([
+      api.call(rateLimitsRoutes.rateLimits),
+      api.call(locksRoutes.locks),
+    ]);
     rateLimits.value = limit.rateLimits;
     locks.value = lock.locks;
     fault.value = "";

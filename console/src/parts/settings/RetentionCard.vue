@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { backupsRoutes, homeRoutes, retentionRoutes, runsRoutes } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { forgetMended } from "../../logic/faults.js";
@@ -32,7 +32,7 @@ async function act(what: string, work: () => Promise<string>): Promise<void> {
 const loaded = ref(false);
 onMounted(() =>
   act("load", async () => {
-    const [home, saved] = await Promise.all([api.call(routes.home), api.call(routes.retention)]);
+    const [home, saved] = await Promise.all([api.call(homeRoutes.home), api.call(retentionRoutes.retention)]);
     paused.value = home.paused;
     days.value = saved.days === undefined ? "" : String(saved.days);
     runs.value = saved.runs === undefined ? "" : String(saved.runs);
@@ -44,12 +44,12 @@ onMounted(() =>
 
 const pause = (next: boolean): Promise<void> =>
   act("pause", async () => {
-    paused.value = (await api.call(routes.pause, { body: { paused: next } })).paused;
+    paused.value = (await api.call(runsRoutes.pause, { body: { paused: next } })).paused;
     return paused.value ? "All runs are paused. Runs that are active now finish." : "Runs continue.";
   });
 const save = (): Promise<void> =>
   act("save", async () => {
-    await api.call(routes.putRetention, {
+    await api.call(retentionRoutes.putRetention, {
       body: {
         ...(days.value.trim() ? { days: Number(days.value) } : {}),
         ...(runs.value.trim() ? { runs: Number(runs.value) } : {}),
@@ -60,12 +60,12 @@ const save = (): Promise<void> =>
   });
 const prune = (): Promise<void> =>
   act("prune", async () => {
-    const gone = await api.call(routes.prune);
+    const gone = await api.call(retentionRoutes.prune);
     return `${gone.runs} runs and ${gone.files} files were deleted.`;
   });
 const backup = (): Promise<void> =>
   act("backup", async () => {
-    const made = await api.call(routes.backup, { body: {} });
+    const made = await api.call(backupsRoutes.backup, { body: {} });
     return `A copy of ${(made.bytes / 1e6).toFixed(1)} MB is in ${made.folder}. The sealing key is not in it: store a copy of it elsewhere.`;
   });
 </script>

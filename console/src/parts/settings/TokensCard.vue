@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { tokensRoutes, type OutputOf } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { faultOfName } from "../../logic/names.js";
@@ -8,7 +8,7 @@ import CopyText from "../shared/CopyText.vue";
 import TimeText from "../shared/TimeText.vue";
 
 /** The access tokens by which programs call the service. A token itself is shown once, when it is made. */
-const tokens = ref<OutputOf<typeof routes.listTokens>["tokens"]>();
+const tokens = ref<OutputOf<typeof tokensRoutes.listTokens>["tokens"]>();
 const name = ref("");
 const made = ref<{ name: string; token: string }>();
 const faults = ref<Record<string, string>>({});
@@ -19,7 +19,7 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   faults.value = {};
   try {
     await work();
-    tokens.value = (await api.call(routes.listTokens)).tokens;
+    tokens.value = (await api.call(tokensRoutes.listTokens)).tokens;
   } catch (error) {
     faults.value = fieldMessages(error);
     if (Object.keys(faults.value).length === 0) fault.value = sentence(error);
@@ -28,11 +28,11 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 onMounted(() => act(async () => undefined));
 const create = (): Promise<void> =>
   act(async () => {
-    made.value = await api.call(routes.createToken, { body: { name: name.value.trim() } });
+    made.value = await api.call(tokensRoutes.createToken, { body: { name: name.value.trim() } });
     name.value = "";
   });
 const remove = (gone: string): Promise<void> =>
-  act(() => api.call(routes.removeToken, { params: { name: gone } }));
+  act(() => api.call(tokensRoutes.removeToken, { params: { name: gone } }));
 </script>
 
 <template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { apisRoutes, operationsRoutes } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 
@@ -13,7 +13,7 @@ const fault = ref("");
 const busy = ref(false);
 onMounted(async () => {
   try {
-    apis.value = (await api.call(routes.listApis)).apis.map((one) => one.name);
+    apis.value = (await api.call(apisRoutes.listApis)).apis.map((one) => one.name);
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -22,7 +22,7 @@ async function adopt(): Promise<void> {
   busy.value = true;
   fault.value = "";
   try {
-    const adopted = await api.call(routes.adoptStep, {
+    const adopted = await api.call(operationsRoutes.adoptStep, {
       params: { name: props.workflow },
       body: {
         step: props.step,

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type Grant } from "@copper-kettle/contract";
+import { grantsRoutes, type Grant } from "@copper-kettle/contract";
 import { onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
@@ -13,7 +13,7 @@ const keyOf = ({ kind, name }: Grant): string => `${kind}:${name}`;
 
 async function load(): Promise<void> {
   try {
-    ({ grants: grants.value } = await api.call(routes.listGrants, { params: { name: props.name } }));
+    ({ grants: grants.value } = await api.call(grantsRoutes.listGrants, { params: { name: props.name } }));
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -26,7 +26,7 @@ async function withdraw(grant: Grant): Promise<void> {
   asked.value = "";
   try {
     const { kind, name } = grant;
-    await api.call(routes.withdrawGrant, { params: { name: props.name }, body: { kind, name } });
+    await api.call(grantsRoutes.withdrawGrant, { params: { name: props.name }, body: { kind, name } });
     await load();
   } catch (error) {
     fault.value = sentence(error);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes } from "@copper-kettle/contract";
+import { triggersRoutes } from "@copper-kettle/contract";
 import { onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
@@ -23,7 +23,7 @@ const fault = ref("");
 onMounted(async () => {
   const params = { name: props.workflow, trigger: props.trigger };
   try {
-    looks.value = (await api.call(routes.listLooks, { params })).looks;
+    looks.value = (await api.call(triggersRoutes.listLooks, { params })).looks;
   } catch (error) {
     fault.value = sentence(error);
   }

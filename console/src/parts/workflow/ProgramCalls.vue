@@ -1,18 +1,20 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { workflowsRoutes, type OutputOf } from "@copper-kettle/contract";
 import { onMounted, ref, shallowRef } from "vue";
 import { api, sentence } from "../../api.js";
 import CopyText from "../shared/CopyText.vue";
 
 /** How another program starts runs of a workflow: ready calls, by each of its webhooks and by the API. */
-type Way = OutputOf<typeof routes.describeWorkflow>["ways"][number];
+type Way = OutputOf<typeof workflowsRoutes.describeWorkflow>["ways"][number];
 const props = defineProps<{ workflow: string }>();
 const ways = shallowRef<Way[]>([]);
 const fault = ref("");
 
 onMounted(async () => {
   try {
-    ways.value = (await api.call(routes.describeWorkflow, { params: { name: props.workflow } })).ways;
+    ways.value = (
+      await api.call(workflowsRoutes.describeWorkflow, { params: { name: props.workflow } })
+    ).ways;
   } catch (error) {
     fault.value = sentence(error);
   }

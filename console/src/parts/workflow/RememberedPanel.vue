@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf } from "@copper-kettle/contract";
+import { rememberedRoutes, type OutputOf } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
@@ -7,19 +7,21 @@ import JsonTree from "../shared/JsonTree.vue";
 
 /** What a workflow keeps from run to run. */
 const props = defineProps<{ workflow: string }>();
-const remembered = ref<OutputOf<typeof routes.remembered>["remembered"]>();
+const remembered = ref<OutputOf<typeof rememberedRoutes.remembered>["remembered"]>();
 const fault = ref("");
 
 async function load(): Promise<void> {
   try {
-    remembered.value = (await api.call(routes.remembered, { params: { name: props.workflow } })).remembered;
+    remembered.value = (
+      await api.call(rememberedRoutes.remembered, { params: { name: props.workflow } })
+    ).remembered;
   } catch (error) {
     fault.value = sentence(error);
   }
 }
 async function forget(key: string): Promise<void> {
   try {
-    await api.call(routes.forgetRemembered, { params: { name: props.workflow }, query: { key } });
+    await api.call(rememberedRoutes.forgetRemembered, { params: { name: props.workflow }, query: { key } });
     await load();
   } catch (error) {
     fault.value = sentence(error);

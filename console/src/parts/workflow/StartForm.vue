@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutlineStep, type RunOptionsInput } from "@copper-kettle/contract";
+import { runsRoutes, type OutlineStep, type RunOptionsInput } from "@copper-kettle/contract";
 import type { JsonObject } from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -46,7 +46,7 @@ async function fill(from: string | null): Promise<void> {
   if (from === null) return;
   const inputs =
     from === lastInputs && props.last !== undefined
-      ? (await api.call(routes.run, { params: { id: props.last } })).inputs
+      ? (await api.call(runsRoutes.run, { params: { id: props.last } })).inputs
       : props.examples.find(({ name }) => name === from)?.inputs;
   // What is masked is typed again.
   for (const [name, value] of Object.entries(formValues(props.schema, (inputs ?? {}) as JsonObject)))
@@ -60,7 +60,7 @@ async function start(draft: boolean): Promise<void> {
   if (Object.keys(read.faults).length > 0) return;
   busy.value = true;
   try {
-    const run = await api.call(routes.startRun, {
+    const run = await api.call(runsRoutes.startRun, {
       params: { name: props.workflow },
       body: {
         inputs: read.inputs,

@@ -1,5 +1,10 @@
 <script setup lang="ts">
-import { routes, type Trigger, type TriggerEvent } from "@copper-kettle/contract";
+import {
+  triggerEventsRoutes,
+  triggersRoutes,
+  type Trigger,
+  type TriggerEvent,
+} from "@copper-kettle/contract";
 import type { Json } from "@copper-kettle/core";
 import { onMounted, onUnmounted, ref, shallowRef, watch } from "vue";
 import { api, sentence } from "../../api.js";
@@ -38,8 +43,10 @@ const isEmpty = (brought: unknown): boolean => Object.keys(brought as object).le
 
 async function load(): Promise<void> {
   await guarded(async () => {
-    triggers.value = (await api.call(routes.listTriggers, { query: { workflow: props.workflow } })).triggers;
-    const page = await api.call(routes.listEvents, { params, query: { limit: 20 } });
+    triggers.value = (
+      await api.call(triggersRoutes.listTriggers, { query: { workflow: props.workflow } })
+    ).triggers;
+    const page = await api.call(triggerEventsRoutes.listEvents, { params, query: { limit: 20 } });
     events.value = page.events;
     more.value = page.more;
   });
@@ -47,20 +54,20 @@ async function load(): Promise<void> {
 async function loadMore(): Promise<void> {
   await guarded(async () => {
     const before = events.value.at(-1)?.id ?? "";
-    const page = await api.call(routes.listEvents, { params, query: { limit: 50, before } });
+    const page = await api.call(triggerEventsRoutes.listEvents, { params, query: { limit: 50, before } });
     events.value = [...events.value, ...page.events];
     more.value = page.more;
   });
 }
 async function switched(one: Trigger, on: boolean): Promise<void> {
   const done = await guarded(async () => {
-    await api.call(routes.switchTrigger, { params: { ...params, trigger: one.name }, body: { on } });
+    await api.call(triggersRoutes.switchTrigger, { params: { ...params, trigger: one.name }, body: { on } });
   });
   if (done) await load();
 }
 async function waitForDelivery(): Promise<void> {
   const done = await guarded(async () => {
-    draftAddress.value = await api.call(routes.draftAddress, { params });
+    draftAddress.value = await api.call(triggerEventsRoutes.draftAddress, { params });
   });
   clearInterval(waiting);
   if (!done) return;
@@ -76,7 +83,7 @@ async function waitForDelivery(): Promise<void> {
 }
 async function keep(event: TriggerEvent): Promise<void> {
   const done = await guarded(async () => {
-    await api.call(routes.keepEvent, { params: { id: event.id } });
+    await api.call(triggerEventsRoutes.keepEvent, { params: { id: event.id } });
     forgetShapes(props.workflow);
     notice.value = `Saved as the sample of ${event.trigger}: check and completion know what it brings.`;
   });
@@ -88,7 +95,12 @@ function makeUp(event: TriggerEvent): void {
 async function sendMade(): Promise<void> {
   const done = await guarded(async () => {
     const { trigger, text } = made.value ?? { trigger: "", text: "{}" };
-    tell(await api.call(routes.makeUpEvent, { params, body: { trigger, brought: parsed(text) as never } }));
+    tell(
+      await api.call(triggerEventsRoutes.makeUpEvent, {
+        params,
+        body: { trigger, brought: parsed(text) as never },
+      }),
+    );
     made.value = undefined;
   });
   if (done) await load();
@@ -102,7 +114,7 @@ function parsed(text: string): unknown {
 }
 async function look(one: Trigger, start: boolean): Promise<void> {
   await guarded(async () => {
-    const seen = await api.call(routes.lookTrigger, {
+    const seen = await api.call(triggersRoutes.lookTrigger, {
       params: { ...params, trigger: one.name },
       body: { start },
     });
@@ -114,7 +126,7 @@ async function look(one: Trigger, start: boolean): Promise<void> {
 }
 async function now(one: Trigger): Promise<void> {
   const done = await guarded(async () =>
-    tell(await api.call(routes.fireTrigger, { params: { ...params, trigger: one.name } })),
+    tell(await api.call(triggersRoutes.fireTrigger, { params: { ...params, trigger: one.name } })),
   );
   if (done) await load();
 }
@@ -126,13 +138,13 @@ async function renewed(one: Trigger): Promise<void> {
   asked.value = "";
   const done = await guarded(async () => {
     const params_ = { ...params, trigger: one.name };
-    given.value = (await api.call(routes.replaceAddress, { params: params_, body: {} })).address;
+    given.value = (await api.call(triggersRoutes.replaceAddress, { params: params_, body: {} })).address;
   });
   if (done) await load();
 }
 async function resend(event: TriggerEvent, version: "published" | "draft"): Promise<void> {
   const done = await guarded(async () =>
-    tell(await api.call(routes.resendEvent, { params: { id: event.id }, body: { version } })),
+    tell(await api.call(triggerEventsRoutes.resendEvent, { params: { id: event.id }, body: { version } })),
   );
   if (done) await load();
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { routes, type OutputOf, type WorkflowDetail } from "@copper-kettle/contract";
+import { versionsRoutes, type OutputOf, type WorkflowDetail } from "@copper-kettle/contract";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
@@ -8,7 +8,7 @@ import GrantsTable from "./GrantsTable.vue";
 /** The versions of a workflow: what changed between two, and back to an older one. */
 const props = defineProps<{ workflow: WorkflowDetail }>();
 const emit = defineEmits<{ changed: [workflow: WorkflowDetail] }>();
-const versions = ref<OutputOf<typeof routes.versions>["versions"]>([]);
+const versions = ref<OutputOf<typeof versionsRoutes.versions>["versions"]>([]);
 const from = ref(0);
 const to = ref(0);
 const diff = ref("");
@@ -31,7 +31,7 @@ const lines = computed(() => {
 
 async function load(): Promise<void> {
   try {
-    versions.value = (await api.call(routes.versions, { params })).versions;
+    versions.value = (await api.call(versionsRoutes.versions, { params })).versions;
     from.value = versions.value[props.workflow.draft ? 0 : 1]?.version ?? versions.value[0]?.version ?? 0;
     to.value = props.workflow.draft ? 0 : (versions.value[0]?.version ?? 0);
     await compare();
@@ -42,7 +42,7 @@ async function load(): Promise<void> {
 async function compare(): Promise<void> {
   try {
     diff.value = (
-      await api.call(routes.diffVersions, { params, query: { from: from.value, to: to.value } })
+      await api.call(versionsRoutes.diffVersions, { params, query: { from: from.value, to: to.value } })
     ).diff;
   } catch (error) {
     fault.value = sentence(error);
@@ -55,7 +55,7 @@ async function rollBack(version: number): Promise<void> {
   }
   asked.value = 0;
   try {
-    emit("changed", await api.call(routes.rollBack, { params, body: { version } }));
+    emit("changed", await api.call(versionsRoutes.rollBack, { params, body: { version } }));
     await load();
   } catch (error) {
     fault.value = sentence(error);
