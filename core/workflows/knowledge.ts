@@ -5,6 +5,7 @@ import type { ShapeScope } from "../shapes/check.js";
 import { narrowedByAll } from "../shapes/guards.js";
 import { anything, listOf, objectOf, ofKind, ofSchema, ofValue, union, type Shape } from "../shapes/shape.js";
 import { isObject, own, type JsonObject } from "../values/json.js";
+import { KnownNames } from "./known-names.js";
 import type { CallStep, Step, ValueTemplate } from "./steps.js";
 
 /** A condition that holds where something is read, or does not; undefined where it could not be read itself. */
@@ -21,10 +22,8 @@ interface Outcome {
 
 /** What is known of the values at each place of a file; follows the steps in their order. */
 export class Knowledge {
-  #steps = new Map<string, Outcome>();
-  #variables = new Map<string, Shape>();
-  /** The two as they were when they were last read; one that is kept sees nothing of what comes later. */
-  #seen: { of: Map<string, Outcome>; steps: Map<string, Outcome>; variables: Map<string, Shape> } | undefined;
+  #steps = new KnownNames<Outcome>();
+  readonly #variables = new KnownNames<Shape>();
   #names = new Map<string, Shape>();
   readonly #results = new WeakMap<object, Shape>();
   #inputs: Shape = anything;
@@ -40,7 +39,7 @@ export class Knowledge {
   within<T>(names: Record<string, Shape>, inner: () => T): T {
     const [outerNames, outerSteps] = [this.#names, this.#steps];
     this.#names = new Map([...outerNames, ...Object.entries(names)]);
-    this.#steps = new Map(outerSteps);
+    this.#steps = outerSteps.copy();
     try {
       return inner();
     } finally {
@@ -62,18 +61,16 @@ export class Knowledge {
 
   /** Runs for steps that may not be reached: from outside, what they gave may be absent. */
   branch<T>(inner: () => T): T {
-    const before = new Set(this.#steps.keys());
+    const before = this.#steps.asOfNow();
     const result = inner();
-    this.#seen = undefined;
-    for (const [name, { shape }] of this.#steps)
-      if (!before.has(name)) this.#steps.set(name, { shape, sure: false });
+    for (const [name, { shape }] of this.#steps.since(before)) this.#steps.set(name, { shape, sure: false });
     return result;
   }
 
   /** Runs for steps beside others, which do not see what these give. */
   beside<T>(inner: () => T): T {
     const before = this.#steps;
-    this.#steps = new Map(before);
+    this.#steps = before.copy();
     try {
       return inner();
     } finally {
@@ -92,10 +89,8 @@ export class Knowledge {
 
   /** The shapes of all names in scope. `more` are those of an attempt's response. */
   scope(more: readonly string[] = []): ShapeScope {
-    // As they are now: a scope may be kept while more steps are read. Those of one step share what they hold.
-    if (this.#seen?.of !== this.#steps)
-      this.#seen = { of: this.#steps, steps: new Map(this.#steps), variables: new Map(this.#variables) };
-    const { steps, variables } = this.#seen;
+    // As they are now: a scope may be kept while more steps are read.
+    const [steps, variables] = [this.#steps.asOfNow(), this.#variables.asOfNow()];
     const answer: [string, Shape][] = more.map((name) => [name, responseNames[name] ?? anything]);
     const scope = new Map<string, Shape>([
       ["inputs", this.#inputs],
@@ -103,19 +98,19 @@ export class Knowledge {
       [
         "steps",
         ofKind("object", {
-          fields: { names: () => [...steps.keys()], get: (name) => steps.get(name), open: true },
+          fields: { ...steps, open: true },
         }),
       ],
       [
         "variables",
         ofKind("object", {
           fields: {
-            names: () => [...variables.keys()],
+            names: variables.names,
             get: (name) => {
               const shape = variables.get(name);
               return shape && { shape, sure: true };
             },
-            open: variables.size === 0,
+            open: this.#variables.isEmpty,
           },
         }),
       ],
@@ -132,11 +127,10 @@ export class Knowledge {
   ended(step: Step): void {
     // One that failed and was caught gives something else; one that was skipped gives nothing.
     const shape = step.catch || step.keepGoing ? anything : this.#outcome(step);
-    this.#seen = undefined;
     this.#steps.set(step.name, { shape, sure: step.onlyIf === undefined });
     if (step.kind !== "set") return;
     for (const [name, value] of step.values) {
-      const before = this.#variables.get(name);
+      const before = this.#variables.asOfNow().get(name);
       const shape = this.valueShape(value);
       this.#variables.set(name, before ? union([before, shape]) : shape);
     }
