@@ -5,7 +5,8 @@ import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { brief, show, stateText } from "../output.js";
 import { table } from "../table.js";
-import { collect, finish, follow, inputsOf, withInputs, type InputOptions } from "./start.js";
+import { finish, follow } from "./finish.js";
+import { collect, withInputs, type InputOptions } from "./options.js";
 
 interface AgainOptions extends InputOptions {
   from?: string;
@@ -40,6 +41,7 @@ export function addAgain(group: Command): void {
       const globals = globalsOf(command);
       const client = clientOf(globals);
       const { workflow } = await client.call(runsRoutes.run, { params: { id } });
+      const { inputsOf } = await import("./given-inputs.js");
       const inputs = await inputsOf(client, workflow, options);
       const run = await client.call(byHandRoutes.runAgain, {
         params: { id },

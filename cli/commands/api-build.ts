@@ -9,7 +9,7 @@ import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { brief, say, show, timeText } from "../output.js";
 import { table } from "../table.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 interface FromCurlOptions {
   id?: string;

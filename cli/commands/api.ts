@@ -13,7 +13,7 @@ import { counted, momentText, say, show } from "../output.js";
 import { table } from "../table.js";
 import { addApiBuilding } from "./api-build.js";
 import { addApiNetwork } from "./network.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 interface GivenOptions {
   server?: string;

@@ -1,7 +1,7 @@
 import type { CredentialInput } from "@copper-kettle/contract";
 import { readFileSync } from "node:fs";
 import { Exit, exitCodes } from "../context.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 /** The options of `credential add`. */
 export interface AddOptions {

@@ -15,7 +15,7 @@ import { existsSync, statSync } from "node:fs";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { show } from "../output.js";
 import { table } from "../table.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 /** Evaluates an expression on data at hand, or on the values of a run; needs no service for a file. */
 export function addEval(program: Command): void {

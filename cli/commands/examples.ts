@@ -1,6 +1,5 @@
 import { runsRoutes, workflowsRoutes, type Client } from "@copper-kettle/contract";
 import type { Expression, JsonObject, ValueMap } from "@copper-kettle/core";
-import { randomUUID } from "node:crypto";
 import { Exit, exitCodes } from "../context.js";
 
 /** An example of a workflow's file: inputs with a name, and what must hold when a run of it has ended. */
@@ -40,7 +39,7 @@ export async function unlike(client: Client, example: Example, run: string): Pro
   try {
     const holds = evaluateToJson(expect, scope as unknown as ValueMap, {
       now: () => Date.now(),
-      uuid: () => randomUUID(),
+      uuid: () => crypto.randomUUID(),
     });
     return holds === true ? undefined : `not so: ${expect.text}`;
   } catch (thrown) {

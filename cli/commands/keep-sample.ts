@@ -1,17 +1,7 @@
 import { samplesRoutes, type BodyOf, type Client } from "@copper-kettle/contract";
-import { Option } from "commander";
 import { say } from "../output.js";
 
 type Saved = BodyOf<typeof samplesRoutes.saveSample>;
-
-/** What becomes of the schema in the document when a sample is saved. */
-export const shapeOption = (): Option =>
-  new Option(
-    "--shape <how>",
-    "the schema of the samples goes into the document: if it has none yet, or one from samples (open); always (replace); never (leave)",
-  )
-    .choices(["open", "replace", "leave"])
-    .default("open");
 
 /** Saves a response as a sample of an operation, and says what became of the document. */
 export async function keepSample(

@@ -10,7 +10,7 @@ import { Option, type Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { momentText, say, show, timeText } from "../output.js";
 import { table } from "../table.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 interface NetworkOptions {
   host?: string;

@@ -2,8 +2,8 @@ import { notificationsRoutes, type Notifications, type NotificationsInput } from
 import type { Command } from "commander";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
-import { collect } from "./start.js";
-import { readText } from "./workflow.js";
+import { collect } from "./options.js";
+import { readText } from "../read-text.js";
 
 /** `notifications`: who is notified, and how. */
 export function addNotifications(program: Command): void {

@@ -13,7 +13,7 @@ import { clientOf, Exit, exitCodes, globalsOf, serviceUrl } from "../context.js"
 import { entryLine } from "../entries.js";
 import { followRun } from "../follow.js";
 import { addAgain } from "./again.js";
-import { keepSample, shapeOption } from "./keep-sample.js";
+import { shapeOption } from "./options.js";
 import { counted, momentText, sayNext, show, stateText, timeText } from "../output.js";
 import { table } from "../table.js";
 
@@ -179,6 +179,7 @@ export function addRun(program: Command): void {
         });
         if (operation === null)
           throw new Exit(exitCodes.wrongUse, `The step ${path} of ${run} has no response of an operation.`);
+        const { keepSample } = await import("./keep-sample.js");
         await keepSample(client, operation, name, { call: { run, path } }, options.shape);
       },
     );

@@ -14,7 +14,9 @@ import { brief, say, show, stateText } from "../output.js";
 import { table } from "../table.js";
 import { exampleOf, examplesOf, unlike } from "./examples.js";
 import { allEntries } from "./run.js";
-import { collect, finish, follow, fromFile, inputsOf, withInputs, type InputOptions } from "./start.js";
+import { finish, follow } from "./finish.js";
+import { fromFile, inputsOf } from "./given-inputs.js";
+import { collect, withInputs, type InputOptions } from "./options.js";
 
 interface TestOptions extends InputOptions {
   step?: string;

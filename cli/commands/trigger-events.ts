@@ -5,7 +5,7 @@ import { setTimeout as pause } from "node:timers/promises";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { momentText, say, show, timeText } from "../output.js";
 import { table } from "../table.js";
-import { readText } from "./workflow.js";
+import { readText } from "../read-text.js";
 
 /** While somebody waits for a delivery, it is looked for this often, in milliseconds. */
 const lookEvery = 1_000;

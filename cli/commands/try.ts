@@ -21,8 +21,9 @@ import { basename } from "node:path";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { say, show } from "../output.js";
-import { keepSample, shapeOption } from "./keep-sample.js";
-import { readText } from "./workflow.js";
+import { keepSample } from "./keep-sample.js";
+import { shapeOption } from "./options.js";
+import { readText } from "../read-text.js";
 
 type Given = BodyOf<typeof triesRoutes.tryOperation>;
 

@@ -8,26 +8,16 @@ import {
   type WorkflowDetail,
   type WorkflowSummary,
 } from "@copper-kettle/contract";
+import { writeFileSync } from "node:fs";
 import { printProblem, type Problem } from "@copper-kettle/core";
 import type { Command } from "commander";
-import { readFileSync, writeFileSync } from "node:fs";
 import colors from "../colors.js";
 import { clientOf, Exit, exitCodes, globalsOf } from "../context.js";
 import { addDescribe } from "./describe.js";
 import { addWorkflowEdits } from "./workflow-edit.js";
 import { say, show, stateText, timeText } from "../output.js";
 import { table } from "../table.js";
-
-export function readText(file: string): string {
-  try {
-    return readFileSync(file === "-" ? 0 : file, "utf8");
-  } catch (error) {
-    throw new Exit(
-      exitCodes.wrongUse,
-      `${file} cannot be read: ${(error as NodeJS.ErrnoException).code ?? String(error)}`,
-    );
-  }
-}
+import { readText } from "../read-text.js";
 
 const painted = { error: colors.red, warning: colors.yellow, advice: colors.dim };
 

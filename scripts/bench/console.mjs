@@ -51,10 +51,8 @@ const until = (page, selector, text, count) =>
 
 /** The CPU of one call of a command, in milliseconds: what its process used from its start to its end. */
 function cpuOf(args) {
-  const told = "process.on('exit', () => process.stderr.write(`CPU ${JSON.stringify(process.cpuUsage())}`))";
-  const { stderr } = spawnSync(process.execPath, ["--import", `data:text/javascript,${told}`, ...args], {
-    encoding: "utf8",
-  });
+  const telling = join(root, "scripts/bench/tell-cpu.cjs");
+  const { stderr } = spawnSync(process.execPath, ["--require", telling, ...args], { encoding: "utf8" });
   const { user, system } = JSON.parse(/CPU (.*)$/.exec(stderr)[1]);
   return (user + system) / 1_000;
 }
