@@ -242,9 +242,7 @@ describe("ckettle", () => {
       err: expect.stringContaining("--part"),
     });
     const list = await world.ckettle(["credential", "list"]);
-    expect(list.out).toMatch(
-      /^pasted +bearer +○ not checked yet +Authorization: Bearer ••• +stays\.example/m,
-    );
+    expect(list.out).toMatch(/^pasted +bearer +○ not checked yet +stays\.example/m);
     expect(list.out).not.toContain("sk-abc");
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(0);
     expect((await world.ckettle(["credential", "remove", "pasted"])).code).toBe(2);

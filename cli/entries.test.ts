@@ -146,7 +146,10 @@ describe("output", () => {
       "             October, closed in",
       "             storms",
     ]);
-    expect(Math.max(...fitted("44").map((line) => line.length))).toBeLessThanOrEqual(44);
+    const tight = fitted("44");
+    expect(Math.max(...tight.map((line) => line.length))).toBeLessThanOrEqual(44);
+    expect(tight[0]).toMatch(/^NAME +WHEN +BEDS +SEEN/);
+    expect(tight.join(" ")).toContain("gannet-rock");
     vi.unstubAllEnvs();
   });
 

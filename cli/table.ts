@@ -7,8 +7,7 @@ import { zoneText } from "./output.js";
 export type Column = string | { numbers: string } | { times: string };
 
 const gap = "  ";
-const narrowest = 10;
-// A date and its time stay together where they can.
+const narrowest = 8;
 const wordEnd = /\s+(?!\d\d:\d\d:\d\d)/;
 
 /**
@@ -25,7 +24,10 @@ export function table(columns: Column[], rows: string[][], empty: string): strin
       return parts.reduce((most, part) => Math.max(most, width(part)), 0);
     });
   const natural = widest((text) => text.split("\n"));
-  const leasts = [widest((text) => text.split(wordEnd)), widest((text) => text.split(/\s+/))];
+  const words = widest((text) => text.split(/\s+/));
+  // What has to stay together, from most to least: times, words, all words but those of the last column, which has the
+  // sentences.
+  const leasts = [widest((text) => text.split(wordEnd)), words, words.slice(0, -1)];
   const widths = fitted(natural, leasts, roomFor(columns.length));
   const right = columns.map((column) => typeof column !== "string" && "numbers" in column);
   return all.map((row) => lines(row, widths, right)).join("\n");
@@ -43,17 +45,24 @@ function roomFor(columns: number): number {
   return wide - gap.length * (columns - 1);
 }
 
-/** Cuts the widest columns down to one width, the largest at which all fit; through a time, and a word, only as a last resort. */
+/**
+ * The width of each column: the widest are cut down to one width, the largest at which all fit. Through a time, and then
+ * through the longest words, only where they would not fit else.
+ */
 function fitted(natural: number[], leasts: number[][], room: number): number[] {
-  const words = leasts.at(-1) ?? [];
-  const inWords = words.map((word) => Math.min(word, narrowest));
-  for (const least of [...leasts, inWords]) {
-    const cutTo = (level: number) => natural.map((one, at) => Math.max(Math.min(one, level), least[at] ?? 0));
-    let level = Math.max(...natural);
-    while (level > narrowest && sum(cutTo(level)) > room) level -= 1;
-    if (sum(cutTo(level)) <= room) return cutTo(level);
+  for (const least of leasts) {
+    const cut = cutTo(natural, least, room);
+    if (sum(cut) <= room) return cut;
   }
-  return inWords;
+  return cutTo(natural, [], room);
+}
+
+function cutTo(natural: number[], least: number[], room: number): number[] {
+  const at = (level: number) =>
+    natural.map((one, index) => Math.max(Math.min(one, level), least[index] ?? 0));
+  let level = Math.max(...natural);
+  while (level > narrowest && sum(at(level)) > room) level -= 1;
+  return at(level);
 }
 
 const sum = (widths: number[]): number => widths.reduce((before, one) => before + one, 0);

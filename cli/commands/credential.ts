@@ -51,14 +51,13 @@ export function addCredential(program: Command): void {
         item.name,
         item.kind,
         stateText(item),
-        sendsText(item),
         toText(item),
         item.usedBy.join(", "),
         timeText(item.lastUsedAt),
       ]);
       show(globals, credentials, () =>
         table(
-          ["NAME", "KIND", "STATE", "SENDS", "TO", "USED BY", { times: "LAST USED" }],
+          ["NAME", "KIND", "STATE", "TO", "USED BY", { times: "LAST USED" }],
           rows,
           "There are no credentials yet.",
         ),
