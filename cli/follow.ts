@@ -1,6 +1,5 @@
 import { runsRoutes, type Client, problemOf } from "@copper-kettle/contract";
 import { parseJson, type Entry } from "@copper-kettle/core";
-import { EventSourceParserStream } from "eventsource-parser/stream";
 
 /**
  * Follows a run until it has ended, or rests until a person decides. Reconnects where the stream breaks off.
@@ -13,6 +12,8 @@ export async function followRun(
   onEntry: (entry: Entry) => void,
   options: { throughSleep: boolean },
 ): Promise<void> {
+  // Streams take a while to load, and most commands follow nothing.
+  const { EventSourceParserStream } = await import("eventsource-parser/stream");
   let after = -1;
   for (let failures = 0; failures < 20;) {
     const stop = new AbortController();

@@ -1,3 +1,4 @@
+import type { JsonObject } from "@copper-kettle/core";
 import { route } from "../route.js";
 import { json, jsonObject, named } from "./common.js";
 import { z } from "zod";
@@ -98,7 +99,13 @@ export type RunDetail = z.output<typeof runDetail>;
 
 export type OutlineStep = RunDetail["steps"][number];
 
-export const journalEntry = z.object({ seq: z.number(), entry: jsonObject }).meta({ id: "JournalEntry" });
+/** Of an entry only the number is looked at: a run has thousands, and the engine knows what it wrote. */
+export const journalEntry = z
+  .object({
+    seq: z.number(),
+    entry: z.any().meta({ type: "object" }) as unknown as z.ZodType<JsonObject>,
+  })
+  .meta({ id: "JournalEntry" });
 
 export const runId = z.object({ id: z.string().min(1) });
 
@@ -249,7 +256,7 @@ export const runsRoutes = {
     path: "/api/runs/{id}/journal",
     summary: "Get what happened in a run, in order; secrets are masked",
     params: runId,
-    query: z.object({ after: z.coerce.number().int().min(-1).default(-1), limit: count(1_000, 200) }),
+    query: z.object({ after: z.coerce.number().int().min(-1).default(-1), limit: count(2_000, 200) }),
     output: z.object({ entries: z.array(journalEntry), more: z.boolean() }),
     status: 200,
     needs: "token",

@@ -115,9 +115,9 @@ export function onRunChange(react: () => void): void {
 }
 
 type Page = OutputOf<typeof runsRoutes.journal>;
-const pageSize = 1_000;
+const pageSize = 2_000;
 
-/** Reads pages of a journal one after the other: of one with many, the service makes the next two while one is looked at. */
+/** Reads pages of a journal one after the other: of one with many, the service makes the next three while one is looked at. */
 class PagesAhead {
   readonly #coming = new Map<number, Promise<Page>>();
   #isLong = false;
@@ -129,7 +129,7 @@ class PagesAhead {
     const page = this.#ask(after);
     // Entries are numbered without a gap, so that it is known where the pages behind a full one begin.
     if (this.#isLong)
-      for (const ahead of [1, 2]) void this.#ask(after + ahead * pageSize).catch(() => undefined);
+      for (const ahead of [1, 2, 3]) void this.#ask(after + ahead * pageSize).catch(() => undefined);
     const found = await page;
     this.#coming.delete(after);
     this.#isLong = found.more;

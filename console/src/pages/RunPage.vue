@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { runsRoutes, workflowsRoutes, Unreachable, type RunDetail } from "@copper-kettle/contract";
-import { computed, effectScope, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
+import type { Entry } from "@copper-kettle/core";
+import { computed, effectScope, onBeforeUnmount, onMounted, reactive, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { took, when } from "../logic/format.js";
 import { followEntries, onRunChange } from "../logic/live.js";
@@ -13,6 +14,7 @@ import PageHead from "../parts/shared/PageHead.vue";
 import TimeText from "../parts/shared/TimeText.vue";
 import NotSent from "../parts/run/NotSent.vue";
 import JsonTree from "../parts/shared/JsonTree.vue";
+import ReadCount from "../parts/run/ReadCount.vue";
 import RunAgain from "../parts/run/RunAgain.vue";
 import StateMark from "../parts/shared/StateMark.vue";
 import StepDetail from "../parts/run/StepDetail.vue";
@@ -26,8 +28,8 @@ const version = ref(0);
 const selected = ref("");
 const fault = ref("");
 const now = ref(Date.now());
-/** How many entries were read so far. */
-const read = ref(0);
+/** How many entries were read so far; what shows it is a part of its own, since a long run has many pages of them. */
+const read = reactive({ entries: 0 });
 const scope = effectScope();
 /** What is open above the steps. */
 const opened = ref<"again" | "compare" | "">("");
@@ -65,27 +67,28 @@ function tell(error: unknown): void {
 }
 
 onMounted(async () => {
+  // What happened is asked for together with the run, and waits for it.
+  const early: [Entry[], boolean][] = [];
+  let take = (entries: Entry[], isWhole: boolean): void => void early.push([entries, isWhole]);
+  const came = (entries: Entry[], isWhole: boolean): void => take(entries, isWhole);
+  scope.run(() => followEntries(props.id, came, tell));
   await load();
   if (!run.value) return;
   void names(run.value);
   const made = new Waterfall(run.value.steps);
   waterfall.value = made;
-  scope.run(() =>
-    followEntries(
-      props.id,
-      (entries, isWhole) => {
-        made.take(entries);
-        read.value += entries.length;
-        // What is half read would tell of a run that still goes on.
-        if (!isWhole) return;
-        if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
-        version.value++;
-        if (entries.some(({ type }) => type === "finished" || type === "rested" || type === "decided"))
-          void load();
-      },
-      tell,
-    ),
-  );
+  take = (entries, isWhole) => {
+    made.take(entries);
+    read.entries += entries.length;
+    // What is half read would tell of a run that still goes on.
+    if (!isWhole) return;
+    if (!selected.value || !made.rows.has(selected.value)) selected.value = interesting(made);
+    const isFirst = version.value++ === 0;
+    const changes = new Set(["finished", "rested", "decided"]);
+    // The run was read just now, but for what happened since.
+    if (entries.some(({ type }) => changes.has(type)) && !(isFirst && run.value?.endedAt)) void load();
+  };
+  for (const [entries, isWhole] of early) take(entries, isWhole);
 });
 onBeforeUnmount(() => scope.stop());
 onRunChange(() => void load());
@@ -235,7 +238,7 @@ function again(step = ""): void {
       </template>
       <div class="two">
         <v-card class="pa-2 left">
-          <p v-if="version === 0" class="dim pa-2">Reading what happened: {{ read }} entries so far.</p>
+          <ReadCount v-if="version === 0" :read="read" />
           <WaterfallView
             v-if="waterfall && version > 0"
             :waterfall="waterfall"
@@ -265,7 +268,7 @@ function again(step = ""): void {
             :over="!active"
             @again="again(row.name)"
           />
-          <p v-else class="dim">Nothing has happened yet.</p>
+          <p v-else-if="version > 0" class="dim">Nothing has happened yet.</p>
         </v-card>
       </div>
     </template>
