@@ -73,7 +73,7 @@ steps:
     await ok("duplicate-step", file, "first");
     await ok("move-step", file, "first2", "--after", "two");
     const removed = await world.ckettle(["workflow", "remove-step", file, "first"]);
-    expect(removed.err).toContain("The step two reads what is gone.");
+    expect(removed.err).toContain("The step two reads first, which is not known there");
     await ok("unset", file, "note", "--step", "two");
     expect(await readFile(file, "utf8")).toBe(
       `copper-kettle: 1\nname: a\nsteps:\n  - { step: two }\n  # first\n  - { step: first2, note: x } # stays\n`,

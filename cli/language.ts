@@ -1,6 +1,8 @@
 // What reads workflow files and evaluates expressions: loaded by the few commands that need it, since it takes a while.
 export {
   addStep,
+  brokenReads,
+  brokenText,
   CannotEdit,
   compile,
   duplicateStep,

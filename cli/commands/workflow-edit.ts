@@ -55,12 +55,17 @@ async function edit(
     throw new Exit(exitCodes.wrongUse, error.message);
   }
   await found.save(edited.text);
+  const broken = language.brokenReads(found.text, edited.text);
   for (const note of edited.notes) say(note);
+  for (const one of broken) {
+    const instead = one.instead.length > 0 ? ` It could read: ${one.instead.join(", ")}.` : "";
+    say(`${language.brokenText(one)}${instead}`);
+  }
   const { problems } = language.readWorkflow(edited.text);
   const place = language.printPath(edited.path);
   show(
     globals,
-    { target: found.where, place, notes: edited.notes, problems: problems.length },
+    { target: found.where, place, notes: edited.notes, broken, problems: problems.length },
     () => `${found.where}: changed${place === "" ? "" : ` at ${place}`}`,
   );
 }

@@ -74,6 +74,20 @@ export function idsFromAddress(
   return undefined;
 }
 
+/** The parts of an address's path, of which one may be an id, each with the pattern that takes it as a parameter. */
+export function idsInAddress(address: string, parameter: string): { id: string; pattern: string }[] {
+  if (address.length > longestAddress || webAddress(address) === undefined) return [];
+  const { origin, pathname } = new URL(address);
+  const parts = pathname.split("/");
+  return parts.flatMap((part, index) => {
+    if (part === "") return [];
+    // The longest address has fewer parts than would matter here.
+    const pattern = `${origin}${[...parts.slice(0, index), `{${parameter}}`].join("/")}`;
+    const id = idsFromAddress([pattern], address)?.[parameter];
+    return id === undefined ? [] : [{ id, pattern }];
+  });
+}
+
 /**
  * Given values in which an address of a page stands for all that it says: where a parameter that a pattern names holds
  * such an address, it and the other parameters of the pattern that have no value get their part of it.

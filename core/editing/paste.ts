@@ -4,7 +4,6 @@ import { valueAt, type Path } from "../values/paths.js";
 import { CannotEdit, insertItemTexts, itemText, setField, valueOfText } from "../workflows/edit.js";
 import { rename } from "../workflows/rename.js";
 import { freeName } from "./names.js";
-import { readsBelow } from "./reads.js";
 import { namesIn, stepsOf, type Edited, type StepPlace } from "./steps.js";
 
 /**
@@ -40,24 +39,8 @@ export function pasteSteps(text: string, place: StepPlace, pasted: string): Edit
   return {
     text: made,
     path: [...place.list, index],
-    notes: [...notes, ...dangling(made, snippet, place, index)],
+    notes,
   };
-}
-
-/** What the pasted steps read and nothing gives any more. */
-function dangling(made: string, snippet: string, { list }: StepPlace, index: number): string[] {
-  const value = valueOfText(made);
-  const known = namesIn(value);
-  const count = (valueOfText(snippet) as { steps: Json[] }).steps.length;
-  const reads = Array.from({ length: count }, (_, at) => [...list, index + at]).flatMap((path) =>
-    readsBelow(valueAt(value, path) ?? null, path),
-  );
-  const gone = new Set(
-    reads.flatMap(({ path: [root, name] }) =>
-      root === "steps" && name !== undefined && !known.has(name) ? [name] : [],
-    ),
-  );
-  return [...gone].map((name) => `Nothing here is called ${name}, which the pasted steps read.`);
 }
 
 /** A workflow file around pasted steps. */

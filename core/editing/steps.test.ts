@@ -8,6 +8,7 @@ import { linesOf } from "./lines.js";
 import { setInOrder } from "./order.js";
 import { freeName, nameFrom } from "./names.js";
 import { copyStep, duplicateStep, pasteSteps } from "./paste.js";
+import { brokenReads, brokenText } from "./broken.js";
 import { addStep, moveStep, nextPlace, placeOf, removeStep, stepsOf, unwrapStep, wrapStep } from "./steps.js";
 
 const file = `copper-kettle: 1
@@ -56,8 +57,11 @@ describe("steps of a text", () => {
   });
 
   it("are removed with their comments, and who read them is named", () => {
-    const { text, notes } = removeStep(file, ["steps", 0]);
-    expect(notes).toEqual(["The step known reads what is gone.", "The step old reads what is gone."]);
+    const { text } = removeStep(file, ["steps", 0]);
+    expect(brokenReads(file, text).map(brokenText)).toEqual([
+      "The step known reads guest, which is not known there.",
+      "The step old reads guest, which is not known there.",
+    ]);
     expect(text).not.toContain("Is the guest there?");
     const last = removeStep(removeStep(file, ["steps", 1, "else", 1]).text, ["steps", 1, "else", 0]);
     expect(valueAt(valueOfText(last.text), ["steps", 1])).not.toHaveProperty("else");
@@ -99,9 +103,11 @@ describe("steps of a text", () => {
   it("are pasted from other workflows, and what they read and is not here is named", () => {
     const copied = copyStep(file, placeOf(file, "fresh"));
     const other = "copper-kettle: 1\nname: other\nsteps:\n  - { step: a, note: x }\n";
-    const { text, notes } = pasteSteps(other, { list: ["steps"], index: 1 }, copied);
+    const { text } = pasteSteps(other, { list: ["steps"], index: 1 }, copied);
     expect(names(text)).toEqual(["a", "fresh"]);
-    expect(notes).toEqual(["Nothing here is called made, which the pasted steps read."]);
+    expect(brokenReads(other, text)).toEqual([
+      { reader: "fresh", path: ["steps", 1], reads: "made", instead: ["a"] },
+    ]);
     expect(names(pasteSteps(other, { list: ["steps"], index: 0 }, file).text)).toEqual([...names(file), "a"]);
     const many = (count: number): string =>
       Array.from({ length: count }, (_, at) => `# note ${at}\n- step: n${at}\n  note: "\${steps.n0}"\n`).join(

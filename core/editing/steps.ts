@@ -26,7 +26,7 @@ export interface StepPlace {
 export interface Edited {
   text: string;
   path: Path;
-  /** What a person should know: names that were changed, steps that read what is gone. */
+  /** What a person should know: names that were changed. For what is read in vain since see `brokenReads`. */
   notes: string[];
 }
 
@@ -116,7 +116,7 @@ export function stepKindOf(step: JsonObject): string | undefined {
 }
 
 /**
- * Removes a step. The notes name the steps that read it.
+ * Removes a step.
  * @throws CannotEdit if there is none
  */
 export function removeStep(text: string, path: Path): Edited {
@@ -124,8 +124,6 @@ export function removeStep(text: string, path: Path): Edited {
   const step = valueAt(value, path);
   if (!isObject(step) || typeof path.at(-1) !== "number")
     throw new CannotEdit(`There is no step at ${printPath(path)}.`);
-  const gone = new Set(stepsOf({ steps: [step] }).map(({ step: one }) => String(one["step"])));
-  const readers = readersOf(value, gone, path);
   const list = path.slice(0, -1);
   const siblings = valueAt(value, list) as Json[];
   // A branch that is optional goes with its last step.
@@ -134,7 +132,7 @@ export function removeStep(text: string, path: Path): Edited {
     text: isOptional ? removeField(text, list) : removeItem(text, path),
     path:
       siblings.length > 1 ? [...list, Math.min(Number(path.at(-1)), siblings.length - 2)] : list.slice(0, -1),
-    notes: readers.map((name) => `The step ${name} reads what is gone.`),
+    notes: [],
   };
 }
 
@@ -234,11 +232,5 @@ export function unwrapStep(text: string, path: Path): Edited {
   for (const { list, path: inner } of lists)
     for (let count = 0; count < list.length; count++)
       made = moveItem(made, [...path, ...inner, 0], outer, index++);
-  const removed = removeField(made, path);
-  const readers = readersOf(valueOfText(removed), new Set([String((step as JsonObject)["step"])]), ["-"]);
-  return {
-    text: removed,
-    path: [...outer, at],
-    notes: readers.map((name) => `The step ${name} reads what is gone.`),
-  };
+  return { text: removeField(made, path), path: [...outer, at], notes: [] };
 }

@@ -3,6 +3,7 @@ import type { Expression } from "../expressions/compile.js";
 import type { Template } from "../expressions/templates.js";
 import type { ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
+import { bounds } from "../values/bounds.js";
 import { durationHint, parseDuration } from "../values/durations.js";
 import { isObject, type Json, type JsonObject } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
@@ -18,6 +19,7 @@ import { checkSchema } from "./check-schema.js";
 import { FieldPlaces, hasOtherForm, judgeField, type FieldPlace, type JudgedField } from "./judge-field.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import type { Visible } from "./visible.js";
+import type { UnknownRead } from "./problems.js";
 import type { Source } from "./source.js";
 import type { Step, ValueTemplate, Workflow } from "./steps.js";
 import { inQuotes } from "./yaml-words.js";
@@ -41,6 +43,8 @@ export class Preparer {
   responses: JsonObject | undefined;
   /** What is in scope at each step, by the line on which it begins. */
   readonly scopes: { line: number; scope: ShapeScope }[] = [];
+  /** The readings of steps that are not known where they are read. */
+  readonly unknownReads: UnknownRead[] = [];
   /** Where the expressions and texts stand. */
   readonly places = new FieldPlaces();
 
@@ -239,6 +243,13 @@ export class Preparer {
     return undefined;
   }
 
+  #noteUnknown([root, name]: string[], path: Path, more: string[]): void {
+    const { steps, names } = this.#visible;
+    if (root !== "steps" || name === undefined || name === "*" || steps.has(name)) return;
+    if (names.has(root) || more.includes(root) || this.unknownReads.length >= bounds.fileProblems) return;
+    this.unknownReads.push({ path, name, known: [...steps] });
+  }
+
   /** Reads a field, and reports what is wrong with it. */
   #judged(kind: FieldPlace["kind"], text: string, path: Path, more: string[]): JudgedField {
     const place: FieldPlace = {
@@ -254,6 +265,7 @@ export class Preparer {
     for (const { path: read } of judged.references) {
       this.#reads.push(read);
       this.#allReads.push(read);
+      this.#noteUnknown(read, path, more);
     }
     for (const [expression, shape] of judged.results) this.knowledge.gives(expression, shape);
     for (const { severity, code, message, start, end } of judged.findings)

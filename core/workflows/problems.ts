@@ -1,3 +1,4 @@
+import type { Path } from "../values/paths.js";
 /**
  * Something in a workflow file: what is wrong, and keeps it from being published (`error`); what will fail when it runs, or do
  * nothing, by all that is known (`warning`); what may fail for some values, or is left over (`advice`). Lines and columns count
@@ -32,4 +33,12 @@ export function printProblem(
   paint: (severity: Problem["severity"]) => string = (word) => word,
 ): string {
   return `${file}:${line}:${column}: ${paint(severity)}: ${message}`;
+}
+
+/** Where a step is read that is not known there, and the steps that are. */
+export interface UnknownRead {
+  /** The field that reads it. */
+  path: Path;
+  name: string;
+  known: readonly string[];
 }

@@ -12,7 +12,7 @@ import type { FieldPlaces } from "./judge-field.js";
 import { meantByKey, meantByValue } from "./key-habits.js";
 import { innerLists } from "./nested.js";
 import { Preparer } from "./prepare.js";
-import type { FieldFinding, Problem } from "./problems.js";
+import type { FieldFinding, Problem, UnknownRead } from "./problems.js";
 import { Source } from "./source.js";
 import type { Workflow } from "./steps.js";
 
@@ -22,6 +22,8 @@ export interface ReadWorkflow {
   /** What could be understood of a file with errors; for showing only. */
   partial: Workflow | undefined;
   problems: Problem[];
+  /** The readings of steps that are not known where they are read. */
+  unknownReads: readonly UnknownRead[];
   /** What expressions can read at a line, with all that is known of it; for completion. */
   scopeAt(line: number): ShapeScope;
   /** What is wrong with another text in a field; undefined for one that holds no expression. @param field as in `Problem` */
@@ -44,7 +46,14 @@ export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow 
   const scopeAt = (line: number) =>
     reader.scopes.findLast((one) => one.line <= line)?.scope ?? (new Map() as ShapeScope);
   const judge = (field: string, other: string) => reader.places?.judge(field, other);
-  return { workflow: sound ? workflow : undefined, partial: workflow, problems, scopeAt, judge };
+  return {
+    workflow: sound ? workflow : undefined,
+    partial: workflow,
+    problems,
+    unknownReads: reader.unknownReads,
+    scopeAt,
+    judge,
+  };
 }
 
 /** How a thing with kinds is spoken of. */
@@ -84,6 +93,7 @@ class Reader {
   readonly #soundTriggers = new Map<JsonObject, TriggerKind>();
   scopes: { line: number; scope: ShapeScope }[] = [];
   places: FieldPlaces | undefined;
+  unknownReads: readonly UnknownRead[] = [];
   #count = 0;
 
   constructor(
@@ -135,6 +145,7 @@ class Reader {
     );
     this.scopes = preparer.scopes;
     this.places = preparer.places;
+    this.unknownReads = preparer.unknownReads;
     return preparer.workflow(value);
   }
 

@@ -8,6 +8,7 @@ import { printPath, type Path } from "../values/paths.js";
 import { stepName } from "./document.js";
 import { CannotEdit, parsed } from "./edit-places.js";
 import { applied, nodesAt, pairOf, rangeOf, type TextEdit } from "./edit-text.js";
+import { startsWith } from "./edit-value.js";
 import { fieldAt } from "./fields.js";
 import { innerLists } from "./nested.js";
 import { Source } from "./source.js";
@@ -76,6 +77,24 @@ export function replaceConstant(text: string, from: string, to: string): string 
 }
 
 /**
+ * Lets the expressions below a place read another step. All else stays byte for byte.
+ * @param at a step, or one of its fields
+ * @throws CannotEdit if the file or one of those expressions cannot be read, or the new name cannot be one
+ */
+export function readInstead(text: string, at: Path, from: string, to: string): string {
+  if (!stepName.test(to)) throw new CannotEdit(`"${to}" cannot be a name: letters, digits and _ only.`);
+  const value = new Source(text).value();
+  if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
+  const { edits } = rewritten(
+    text,
+    value,
+    (tree, source, offset) => heads(tree, source, offset, roots.step, from, to),
+    at,
+  );
+  return applied(text, edits);
+}
+
+/**
  * Puts another operation, credential or workflow in the place of one, wherever the file names it. All else stays byte for byte.
  * @param from as the file names it: `stays.searchGuests`
  * @throws CannotEdit if the file cannot be read
@@ -124,11 +143,13 @@ function rewritten(
   text: string,
   value: Json,
   find: Find,
+  below: Path = [],
 ): { edits: TextEdit[]; wanted: Map<string, string> } {
   const root = parsed(text);
   const edits: TextEdit[] = [];
   const wanted = new Map<string, string>();
   for (const { path, value: given } of texts(value, [])) {
+    if (!startsWith(path, below)) continue;
     const pieces = piecesOf(path, given, find);
     if (pieces.length === 0) continue;
     edits.push(...inText(text, scalarAt(root, path), given, pieces));

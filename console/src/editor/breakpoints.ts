@@ -1,3 +1,4 @@
+import { readList, writeList } from "../logic/browser-list.js";
 import type { RunOptionsInput } from "@copper-kettle/contract";
 import { readonly, ref, type DeepReadonly, type Ref } from "vue";
 
@@ -25,19 +26,10 @@ const isBreakpoint = (one: unknown): one is EditorBreakpoint =>
 
 export function useBreakpoints(workflow: string): Breakpoints {
   const key = `copper-kettle.breakpoints.${workflow}`;
-  const all = ref<EditorBreakpoint[]>(stored());
-  function stored(): EditorBreakpoint[] {
-    try {
-      const found: unknown = JSON.parse(localStorage.getItem(key) ?? "[]");
-      return Array.isArray(found) ? found.filter(isBreakpoint).slice(0, 100) : [];
-    } catch {
-      return []; // what another program left there is of no use
-    }
-  }
+  const all = ref<EditorBreakpoint[]>(readList(key, isBreakpoint));
   function put(next: EditorBreakpoint[]): void {
     all.value = next;
-    if (next.length === 0) localStorage.removeItem(key);
-    else localStorage.setItem(key, JSON.stringify(next));
+    writeList(key, next);
   }
   const others = (step: string): EditorBreakpoint[] => all.value.filter((one) => one.step !== step);
   return {

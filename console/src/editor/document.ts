@@ -1,5 +1,13 @@
 import { workflowsRoutes, Unreachable, type WorkflowDetail } from "@copper-kettle/contract";
-import { type EditorLine, type Json, type Path, type Problem, valueAt } from "@copper-kettle/core";
+import {
+  printPath,
+  valueAt,
+  type BrokenRead,
+  type EditorLine,
+  type Json,
+  type Path,
+  type Problem,
+} from "@copper-kettle/core";
 import { computed, onScopeDispose, reactive, ref, shallowRef, watch, type ComputedRef, type Ref } from "vue";
 import { api, isConflict, sentence, shared } from "../api.js";
 import { ask, Refused } from "./asking.js";
@@ -27,6 +35,8 @@ export interface WorkflowDocument {
   /** What could not be done, and why; and what a person should know of the last edit. */
   fault: Ref<string>;
   notes: Ref<string[]>;
+  /** What steps read in vain since the last edit. */
+  broken: Ref<BrokenRead[]>;
   canUndo: ComputedRef<boolean>;
   canRedo: ComputedRef<boolean>;
   valueAt: (path: Path) => Json | undefined;
@@ -67,6 +77,7 @@ export function useDocument(name: string): WorkflowDocument {
   const theirs = ref<WorkflowDetail>();
   const fault = ref("");
   const notes = ref<string[]>([]);
+  const broken = ref<BrokenRead[]>([]);
   const history = reactive({ past: [] as string[], future: [] as string[] });
   let base = 0;
   let saved = "";
@@ -175,6 +186,11 @@ export function useDocument(name: string): WorkflowDocument {
           if (text.value !== before) continue;
           put(edited.text);
           notes.value = edited.notes;
+          if (action.do === "read-instead")
+            broken.value = broken.value.filter(
+              ({ path, reads }) => !(reads === action.from && printPath(path) === printPath(action.path)),
+            );
+          else if (edited.broken.length > 0 || action.do !== "set") broken.value = edited.broken;
           await read(text.value);
           return edited.path;
         } catch (error) {
@@ -280,6 +296,7 @@ export function useDocument(name: string): WorkflowDocument {
     theirs,
     fault,
     notes,
+    broken,
     canUndo: computed(() => history.past.length > 0),
     canRedo: computed(() => history.future.length > 0),
     valueAt: (path) => (good.value?.value === undefined ? undefined : valueAt(good.value.value, path)),

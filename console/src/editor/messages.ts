@@ -1,4 +1,5 @@
 import type {
+  BrokenRead,
   Edited,
   EditorLine,
   FieldFinding,
@@ -27,7 +28,8 @@ export type Action =
   | { do: "duplicate"; path: Path }
   | { do: "wrap"; path: Path; wrapper: Wrapper }
   | { do: "unwrap"; path: Path }
-  | { do: "rename"; from: string; to: string };
+  | { do: "rename"; from: string; to: string }
+  | { do: "read-instead"; path: Path; from: string; to: string };
 
 /** What a text holds. */
 export interface Outlined {
@@ -80,7 +82,9 @@ export interface Asked {
   outline: { ask: { text: string }; answer: Outlined };
   /** What is wrong with a text. */
   check: { ask: { text: string }; answer: Problem[] };
-  edit: { ask: { text: string; action: Action }; answer: Edited };
+  edit: { ask: { text: string; action: Action }; answer: Edited & { broken: BrokenRead[] } };
+  /** What would be read in vain after an edit, and is not now. */
+  broken: { ask: { text: string; action: Action }; answer: BrokenRead[] };
   copy: { ask: { text: string; path: Path }; answer: string };
   /** In the whole text, at an offset. */
   completeText: { ask: { text: string; at: number }; answer: Completed };

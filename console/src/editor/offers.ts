@@ -15,6 +15,8 @@ export interface Offer {
   required: boolean;
   choices?: Json[];
   schema: JsonObject;
+  /** Of a parameter: its operation, and the patterns of the addresses that give it. */
+  ids?: { operation: string; patterns: string[] };
 }
 
 /** What the document of an API says of an operation; undefined if there is no such. */
@@ -36,6 +38,10 @@ export async function parameterOffers(name: string): Promise<Offer[]> {
       name: parameter,
       required,
       schema,
+      ids: {
+        operation: name,
+        patterns: (found?.operation.idsFrom ?? []).filter((pattern) => pattern.includes(`{${parameter}}`)),
+      },
       about: [
         title === parameter ? "" : title,
         about ?? "",

@@ -1,5 +1,6 @@
 import {
   addStep,
+  brokenReads,
   briefJson,
   callWordsAt,
   CannotEdit,
@@ -21,6 +22,7 @@ import {
   parseJson,
   parseTemplate,
   printJson,
+  readInstead,
   readWorkflow,
   removeField,
   removeStep,
@@ -35,6 +37,7 @@ import {
   unwrapStep,
   valueOfText,
   wrapStep,
+  type BrokenRead,
   type Catalogue,
   type Edited,
   type Json,
@@ -110,11 +113,35 @@ function edit({ text, action }: { text: string; action: Action }): Edited {
       return wrapStep(text, action.path, action.wrapper);
     case "unwrap":
       return unwrapStep(text, action.path);
+    case "read-instead":
+      return only(readInstead(text, action.path, action.from, action.to));
     case "rename": {
       const made = rename(text, "step", action.from, action.to);
       return only(made, placeOf(made, action.to));
     }
   }
+}
+
+/** Edits after which something may be read in vain. */
+const moving: ReadonlySet<Action["do"]> = new Set([
+  "paste",
+  "remove",
+  "move",
+  "shift",
+  "duplicate",
+  "unwrap",
+]);
+function broken({ text, action }: { text: string; action: Action }): BrokenRead[] {
+  try {
+    return brokenReads(text, edit({ text, action }).text);
+  } catch (error) {
+    if (error instanceof CannotEdit) return [];
+    throw error;
+  }
+}
+function edited(asked: Asked["edit"]["ask"]): Asked["edit"]["answer"] {
+  const made = edit(asked);
+  return { ...made, broken: moving.has(asked.action.do) ? brokenReads(asked.text, made.text) : [] };
 }
 
 async function completeText({ text, at }: { text: string; at: number }): Promise<Completed> {
@@ -280,7 +307,8 @@ function unfolded({ code, kind, response }: Asked["unfold"]["ask"]): Asked["unfo
 const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Promise<Asked[W]["answer"]> } = {
   outline,
   check,
-  edit,
+  edit: edited,
+  broken,
   copy: ({ text, path }) => copyStep(text, path),
   completeText,
   completeField,

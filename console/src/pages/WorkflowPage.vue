@@ -16,6 +16,7 @@ import EditorHead from "../parts/editor/EditorHead.vue";
 import ExchangePane from "../parts/editor/ExchangePane.vue";
 import MapPane from "../parts/editor/MapPane.vue";
 import OutlinePane from "../parts/editor/OutlinePane.vue";
+import BrokenReads from "../parts/editor/BrokenReads.vue";
 import PausedBar from "../parts/editor/PausedBar.vue";
 import PublishPanel from "../parts/editor/PublishPanel.vue";
 import TestInputs from "../parts/editor/TestInputs.vue";
@@ -189,6 +190,7 @@ const isInline = computed(() => line.value?.kind === "request");
     >
       <div v-for="note in draft.notes.value" :key="note">{{ note }}</div>
     </v-alert>
+    <BrokenReads v-if="draft.broken.value.length > 0" />
     <template v-if="workflow">
       <DraftConflict
         v-if="draft.theirs.value"

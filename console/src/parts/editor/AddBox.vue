@@ -14,6 +14,7 @@ import {
   type StepPlace,
 } from "@copper-kettle/core";
 import { computed, nextTick, onMounted, ref } from "vue";
+import { addedLately, latelyFirst, noteAdded } from "../../editor/lately.js";
 import { describedOperation } from "../../editor/offers.js";
 import { useSession } from "../../editor/session.js";
 import { stepIcons } from "../../logic/step-icons.js";
@@ -39,6 +40,14 @@ interface Offer {
 const inputs = computed(() => {
   const file = document.valueAt([]);
   return isObject(file ?? null) ? inputNames(file as JsonObject) : [];
+});
+const lately = addedLately();
+/** The API that the step before calls. */
+const apiBefore = computed(() => {
+  const { list, index } = props.place;
+  const before = document.valueAt([...list, index - 1]);
+  const called = isObject(before ?? null) ? (before as JsonObject)["operation"] : undefined;
+  return typeof called === "string" ? (called.split(".")[0] ?? "") : "";
 });
 async function add(step: JsonObject): Promise<void> {
   const path = await document.act({ do: "add", place: props.place, step });
@@ -99,7 +108,8 @@ const found = computed(() => {
         : name.toLowerCase().includes(first)
           ? 2
           : 3;
-  return words.length === 0 ? fits.slice(0, 15) : fits.sort((a, b) => rank(a) - rank(b)).slice(0, 15);
+  const sorted = latelyFirst(fits, lately, apiBefore.value);
+  return (words.length === 0 ? sorted : sorted.sort((a, b) => rank(a) - rank(b))).slice(0, 15);
 });
 
 const known = computed(() => ({
@@ -133,7 +143,12 @@ function onEnter(event: KeyboardEvent): void {
   if (event.shiftKey) return;
   event.preventDefault();
   if (isPasted.value) void paste();
-  else void found.value[at.value]?.make();
+  else make(found.value[at.value]);
+}
+function make(offer: Offer | undefined): void {
+  if (!offer) return;
+  noteAdded(offer.name);
+  void offer.make();
 }
 function move(by: number): void {
   at.value = (at.value + by + found.value.length) % Math.max(1, found.value.length);
@@ -171,7 +186,7 @@ function move(by: number): void {
         :aria-selected="index === at"
         :class="{ chosen: index === at }"
         @mouseenter="at = index"
-        @mousedown.prevent="offer.make()"
+        @mousedown.prevent="make(offer)"
       >
         <v-icon :icon="offer.icon" size="16" class="dim" />
         <b>{{ offer.name }}</b>

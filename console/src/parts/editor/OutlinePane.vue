@@ -2,6 +2,7 @@
 import { insertion, printJson, type EditorLine, type JsonObject, type StepPlace } from "@copper-kettle/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
+import { useDragging } from "../../editor/dragging.js";
 import { useGrowing } from "../../editor/growing.js";
 import { behind, endOf } from "../../editor/places.js";
 import { valueUses } from "../../editor/uses.js";
@@ -20,8 +21,6 @@ const search = ref("");
 /** Where a step is being added. */
 const adding = ref<{ place: StepPlace; at: string }>();
 const unfolded = ref(new Set<string>());
-const dragged = ref<EditorLine>();
-const over = ref<string>();
 
 const wanted = computed(() => search.value.trim().toLowerCase());
 /** The steps in whose values it is: looked for beside the page, once nothing was typed for a moment. */
@@ -169,31 +168,11 @@ function onKey(event: KeyboardEvent): void {
   })();
   if (done !== "no") event.preventDefault();
 }
-/** Lines that stand below the one that is dragged cannot take it in. */
-function mayDrop(line: EditorLine): boolean {
-  const from = dragged.value;
-  return (
-    from !== undefined && line.what !== "file" && line.what !== "trigger" && !line.id.startsWith(from.id)
-  );
-}
-function onDragOver(event: DragEvent): void {
-  const line = lineAt(event);
-  if (!line || !mayDrop(line)) return;
-  event.preventDefault();
-  over.value = line.id;
-}
-function onDrop(event: DragEvent): void {
-  const line = lineAt(event);
-  if (!line) return;
-  event.preventDefault();
-  drop(line);
-}
-function drop(line: EditorLine): void {
-  const from = dragged.value;
-  over.value = undefined;
-  dragged.value = undefined;
-  if (from) void act({ do: "move", path: from.path, place: placeBehind(line) });
-}
+const dragging = useDragging(
+  document,
+  placeBehind,
+  (from, to) => void act({ do: "move", path: from, place: to }),
+);
 
 /** The step of which it is asked when tests pause before it. */
 const asked = ref<string>();
@@ -251,16 +230,15 @@ defineExpose({
       :class="{ grey: document.isOld.value }"
       @click="onClick"
       @keydown="onKey"
-      @dragstart="dragged = lineAt($event)"
-      @dragend="dragged = undefined"
-      @dragover="onDragOver"
-      @dragleave="over = undefined"
-      @drop="onDrop"
+      @dragstart="dragging.start(lineAt($event))"
+      @dragend="dragging.end()"
+      @dragover="dragging.over($event, lineAt($event))"
+      @drop="dragging.drop($event, lineAt($event))"
     >
       <template v-for="line in shown" :key="line.id">
         <OutlineRow
           :line="line"
-          :class="{ over: over === line.id }"
+          :class="{ over: dragging.target.value === line.id }"
           :dimmed="isDimmed(line)"
           :mark="problemsAt.get(line.id)"
           :unfolded="unfolded.has(line.id)"
@@ -271,6 +249,13 @@ defineExpose({
           @paste="paste(line)"
           @breaks="asked = line.id"
         />
+        <p
+          v-if="dragging.target.value === line.id && dragging.wouldBreak.value.length > 0"
+          class="text-warning breaks"
+          role="status"
+        >
+          {{ dragging.wouldBreak.value.join(" ") }}
+        </p>
         <div v-if="unfolded.has(line.id)" class="tree" :style="{ marginLeft: `${66 + line.depth * 18}px` }">
           <p v-if="scope.isSample(line.name)" class="dim">
             A sample: the chosen run has no values of this step.
@@ -326,6 +311,9 @@ defineExpose({
 }
 .grey {
   opacity: 0.6;
+}
+.breaks {
+  padding: 2px 12px 4px 66px;
 }
 .tree {
   margin: 2px 12px 6px 66px;

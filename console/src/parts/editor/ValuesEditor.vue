@@ -1,9 +1,17 @@
 <script setup lang="ts">
-import { printJson, valueTyped, type Json, type JsonObject, type Path } from "@copper-kettle/core";
+import {
+  idsFromAddress,
+  printJson,
+  valueTyped,
+  type Json,
+  type JsonObject,
+  type Path,
+} from "@copper-kettle/core";
 import { ref } from "vue";
 import type { Offer } from "../../editor/offers.js";
 import { focusField } from "../../editor/focus.js";
 import { useSession } from "../../editor/session.js";
+import AddressParts from "./AddressParts.vue";
 import CodeField from "./CodeField.vue";
 import FieldChips from "./FieldChips.vue";
 import FieldRow from "./FieldRow.vue";
@@ -32,6 +40,18 @@ async function add(wanted = name.value): Promise<void> {
 }
 const set = (key: string, value: Json): void =>
   void document.act({ do: "set", path: [...props.path, key], value });
+/** What is typed into a field. An address of a page gives every parameter that its pattern names. */
+async function setTyped(key: string, written: string, before: Json): Promise<void> {
+  const about = aboutOf(key);
+  const found = about?.ids && idsFromAddress(about.ids.patterns, written.trim());
+  if (!found) return set(key, valueTyped(written, about?.schema, before));
+  for (const [name, id] of Object.entries(found))
+    await document.act({
+      do: "set",
+      path: [...props.path, name],
+      value: valueTyped(id, aboutOf(name)?.schema, ""),
+    });
+}
 function remove(key: string): void {
   const isLast = Object.keys(props.value).length === 1;
   void document.act({ do: "unset", path: isLast ? props.path : [...props.path, key] });
@@ -41,46 +61,51 @@ async function renameKey(key: string, next: string): Promise<boolean> {
   if (wanted === "" || wanted === key || props.value[wanted] !== undefined) return false;
   return (await document.act({ do: "rename-key", path: [...props.path, key], key: wanted })) !== undefined;
 }
+/** A whole address of a page; one with an expression in it is meant as it stands. */
+const isAddress = (one: Json): boolean => typeof one === "string" && /^\s*https?:\/\/[^\s$]+\s*$/.test(one);
 const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
 </script>
 
 <template>
   <div ref="rows" class="values">
-    <FieldRow
-      v-for="(one, key) in value"
-      :key="key"
-      :name="String(key)"
-      removable
-      @remove="remove(String(key))"
-    >
-      <template #label>
-        <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
-          >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
-        >
-        <TextInput
-          v-else
-          class="name mono"
-          :model-value="String(key)"
-          :label="`Name of ${key}`"
-          :take="(next) => renameKey(String(key), next)"
+    <template v-for="(one, key) in value" :key="key">
+      <FieldRow :name="String(key)" removable @remove="remove(String(key))">
+        <template #label>
+          <span v-if="aboutOf(String(key))" class="name mono" :title="aboutOf(String(key))?.about"
+            >{{ key }}<span v-if="aboutOf(String(key))?.required" class="dim"> *</span></span
+          >
+          <TextInput
+            v-else
+            class="name mono"
+            :model-value="String(key)"
+            :label="`Name of ${key}`"
+            :take="(next) => renameKey(String(key), next)"
+          />
+        </template>
+        <CodeField
+          v-if="typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean'"
+          :model-value="typeof one === 'string' ? one : printJson(one)"
+          kind="template"
+          :label="String(key)"
+          :path="[...path, String(key)]"
+          :hint="aboutOf(String(key))?.about ?? ''"
+          @update:model-value="setTyped(String(key), $event, one)"
         />
-      </template>
-      <CodeField
-        v-if="typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean'"
-        :model-value="typeof one === 'string' ? one : printJson(one)"
-        kind="template"
-        :label="String(key)"
-        :path="[...path, String(key)]"
-        :hint="aboutOf(String(key))?.about ?? ''"
-        @update:model-value="set(String(key), valueTyped($event, aboutOf(String(key))?.schema, one))"
+        <JsonField
+          v-else
+          :model-value="one"
+          :label="String(key)"
+          @update:model-value="set(String(key), $event)"
+        />
+      </FieldRow>
+      <AddressParts
+        v-if="isAddress(one) && aboutOf(String(key))?.ids"
+        :address="String(one).trim()"
+        :parameter="String(key)"
+        :operation="aboutOf(String(key))?.ids?.operation ?? ''"
+        @marked="setTyped(String(key), $event, '')"
       />
-      <JsonField
-        v-else
-        :model-value="one"
-        :label="String(key)"
-        @update:model-value="set(String(key), $event)"
-      />
-    </FieldRow>
+    </template>
     <div class="adding">
       <FieldChips
         :offers="

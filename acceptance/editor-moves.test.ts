@@ -1,0 +1,98 @@
+import { operationsRoutes, workflowsRoutes, apisRoutes } from "@copper-kettle/contract";
+import type { Browser, Page } from "playwright-core";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { launch, signIn } from "./browser.js";
+import { AtEditor } from "./editor.kit.js";
+import { until, World } from "./kit.js";
+
+const text = `copper-kettle: 1
+name: moves
+steps:
+  - { step: guest, operation: stays.searchGuests, parameters: { email: a@huts.example } }
+  - { step: visitor, operation: stays.searchGuests, parameters: { email: b@huts.example } }
+  - { step: told, note: "\${steps.guest.status} and \${steps.guest.took}" } # stays
+  - { step: one, operation: stays.guest, parameters: { id: "" } }
+`;
+
+describe("steps that are moved, taken away and added in the console", () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  let at: AtEditor;
+  beforeAll(async () => {
+    [world, browser] = await Promise.all([World.start(), launch()]);
+    ({ page } = await signIn(browser, world));
+    await world.client.call(apisRoutes.putApi, {
+      params: { name: "stays" },
+      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url },
+    });
+    await world.client.call(workflowsRoutes.pushWorkflow, { params: { name: "moves" }, body: { text } });
+    await page.goto(`${world.url}/workflows/moves`);
+    at = new AtEditor(page);
+    await at.step("told").waitFor();
+  });
+  afterAll(async () => {
+    await browser.close();
+    await world.close();
+  });
+  const draft = async (): Promise<string> =>
+    (await world.client.call(workflowsRoutes.workflow, { params: { name: "moves" } })).text;
+
+  it("says while a step is dragged what would read it in vain, and nothing where all is well", async () => {
+    const breaks = page.getByText("The step told reads guest, which is not known there.");
+    const transfer = await page.evaluateHandle(() => new DataTransfer());
+    const send = (name: string, event: string) =>
+      at.step(name).dispatchEvent(event, { dataTransfer: transfer });
+    await send("guest", "dragstart");
+    await send("told", "dragover");
+    await breaks.waitFor();
+    await send("visitor", "dragover");
+    await breaks.waitFor({ state: "detached" });
+    await send("visitor", "dragend");
+    expect(await draft()).toBe(text);
+  });
+
+  it("names after an edit what is read in vain, and lets another step be read by one click", async () => {
+    await at.click(at.step("guest"));
+    await at.step("guest").press("Delete");
+    await page.getByText("The step told reads guest, which is not known there.").waitFor();
+    await at.click(page.getByRole("button", { name: "visitor: told reads it instead of guest" }));
+    await page.getByText("which is not known there").waitFor({ state: "detached" });
+    await at.saved();
+    const lines = text.split("\n").filter((line) => !line.includes("step: guest,"));
+    expect(await draft()).toBe(lines.join("\n").replaceAll("steps.guest", "steps.visitor"));
+  });
+
+  it("takes the id out of a pasted address: by the part that somebody marks, and by its pattern from then on", async () => {
+    await at.click(at.step("one"));
+    const id = at.pane.getByRole("textbox", { name: "id", exact: true });
+    await at.click(id);
+    await at.type("https://stays.example/desk/guests/g-7/edit");
+    await at.click(at.pane.getByRole("button", { name: "g-7", exact: true }));
+    await until(async () => (await draft()).includes("parameters: { id: g-7 }"), "the id was taken");
+    const { operation } = await world.client.call(operationsRoutes.operationSource, {
+      params: { name: "stays", id: "guest" },
+    });
+    expect(operation["x-ckettle-ids-from"]).toEqual(["https://stays.example/desk/guests/{id}"]);
+    await page.reload();
+    await at.click(at.step("one"));
+    await at.click(id);
+    await at.press("Control+a");
+    await at.type("https://stays.example/desk/guests/g-9?tab=stays");
+    await until(async () => (await draft()).includes("parameters: { id: g-9 }"), "the pattern gave the id");
+  });
+
+  it("offers first what was added lately", async () => {
+    const box = page.getByRole("dialog", { name: "Add a step" });
+    const first = async (): Promise<string> => {
+      await at.click(page.getByRole("button", { name: /Add a step: a kind/ }));
+      const name = await box.getByRole("option").first().locator("b").textContent();
+      await at.press("Escape");
+      return name ?? "";
+    };
+    expect(await first()).not.toBe("stays.searchGuests");
+    await at.add("end", "stays.searchGuests");
+    await at.step("searchGuests").waitFor();
+    expect(await first()).toBe("stays.searchGuests");
+  });
+});

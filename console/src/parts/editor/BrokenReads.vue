@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import { brokenText } from "@copper-kettle/core";
+import { useSession } from "../../editor/session.js";
+
+/** What steps read in vain since an edit, each with the steps that it could read in its place. */
+const { document } = useSession();
+</script>
+
+<template>
+  <v-alert type="warning" class="mb-2" closable @click:close="document.broken.value = []">
+    <div v-for="one in document.broken.value" :key="`${one.reader} ${one.reads}`" class="one">
+      <span>{{ brokenText(one) }}</span>
+      <span v-if="one.instead.length > 0" class="dim">Read instead:</span>
+      <v-btn
+        v-for="name in one.instead"
+        :key="name"
+        size="small"
+        :aria-label="`${name}: ${one.reader} reads it instead of ${one.reads}`"
+        @click="document.act({ do: 'read-instead', path: one.path, from: one.reads, to: name })"
+        >{{ name }}</v-btn
+      >
+    </div>
+  </v-alert>
+</template>
+
+<style scoped>
+.one {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+  align-items: center;
+  margin: 2px 0;
+}
+</style>
