@@ -12,6 +12,7 @@ export * from "./routes/constants.js";
 export * from "./routes/credentials.js";
 export * from "./routes/drift.js";
 export * from "./routes/erasures.js";
+export * from "./routes/files.js";
 export * from "./routes/grants.js";
 export * from "./routes/home.js";
 export * from "./routes/locks.js";

@@ -23,6 +23,8 @@ export interface Route<P extends z.ZodType, Q extends z.ZodType, B extends z.Zod
   needs: "nothing" | "token" | "owner";
   /** Whether the response is a stream of server-sent events (WHATWG HTML, section 9.2), each of type `output`. */
   events?: true;
+  /** Whether the response is bytes, and no JSON. */
+  bytes?: true;
 }
 
 /** How a route reads the body of a request. */

@@ -31,6 +31,7 @@ export * from "./http/effect.js";
 export * from "./http/build.js";
 export { inPieces, wholeRequest, type BodyPieces } from "./http/body-pieces.js";
 export { finishedRequest, type Piece } from "./http/multipart.js";
+export { pictureTypes } from "./http/pictures.js";
 export * from "./http/read-body.js";
 export { cookiesOf } from "./http/cookies.js";
 export * from "./http/retry-after.js";

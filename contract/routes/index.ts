@@ -8,6 +8,7 @@ import { runsRoutes } from "./runs.js";
 import { byHandRoutes } from "./by-hand.js";
 import { recordsRoutes } from "./records.js";
 import { rememberedRoutes } from "./remembered.js";
+import { filesRoutes } from "./files.js";
 import { locksRoutes } from "./locks.js";
 import { rateLimitsRoutes } from "./rate-limits.js";
 import { constantsRoutes } from "./constants.js";
@@ -41,6 +42,7 @@ export const routes = {
   ...byHandRoutes,
   ...recordsRoutes,
   ...rememberedRoutes,
+  ...filesRoutes,
   ...locksRoutes,
   ...rateLimitsRoutes,
   ...constantsRoutes,

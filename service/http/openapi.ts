@@ -26,7 +26,11 @@ function operation(name: string, route: AnyRoute): ZodOpenApiOperationObject {
     description: "Refused; the body says why and what to do.",
     content: { "application/problem+json": { schema: problemDetails } },
   };
-  const type = route.events ? "text/event-stream" : "application/json";
+  const type = route.events
+    ? "text/event-stream"
+    : route.bytes
+      ? "application/octet-stream"
+      : "application/json";
   const empty = route.status === 204;
   return {
     operationId: name,

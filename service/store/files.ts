@@ -20,9 +20,19 @@ export interface FileOwner {
 }
 
 interface StoredFile {
+  name: string;
+  mediaType: string;
   sha256: string;
   size: number;
   sealed: number;
+}
+
+/** A file that is kept. */
+export interface FoundFile extends BodyPieces {
+  name: string;
+  mediaType: string;
+  /** Whether a secret shows in it. */
+  isSecret: boolean;
 }
 
 /** Bytes with owners. Their ids are random: nobody can guess another run's file. */
@@ -72,18 +82,26 @@ export class FileStore {
    * @throws RequestRefused where it has none of this id
    */
   async open(owner: FileOwner, id: string): Promise<BodyPieces> {
+    const found = await this.find(owner, id);
+    if (!found) throw new RequestRefused("bad-request", `This run has no file "${id}".`);
+    return found;
+  }
+
+  /** A file of an owner, with what is known of it; undefined where it has none of this id. */
+  async find(owner: FileOwner, id: string): Promise<FoundFile | undefined> {
     const [row] = await select<StoredFile>(
       this.writer.store,
-      `SELECT sha256, size, sealed FROM files JOIN file_owners ON file = id
+      `SELECT name, media_type AS mediaType, sha256, size, sealed FROM files JOIN file_owners ON file = id
         WHERE id = :id AND owner_kind = :kind AND owner = :owner`,
       { id, kind: owner.kind, owner: owner.id },
     );
-    if (!row) throw new RequestRefused("bad-request", `This run has no file "${id}".`);
+    if (!row) return undefined;
     const pieces = (): AsyncIterable<Uint8Array> => {
       const stored = this.blobs.pieces(row.sha256);
       return row.sealed ? this.sealer.openPieces(stored, boundTo(id)) : stored;
     };
-    return { size: row.size, pieces };
+    const { name, mediaType, size, sealed } = row;
+    return { name, mediaType, size, isSecret: sealed === 1, pieces };
   }
 }
 

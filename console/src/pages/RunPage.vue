@@ -255,7 +255,7 @@ function again(step = ""): void {
             </details>
             <details v-if="run.response" open>
               <summary>Response {{ run.response.status }}</summary>
-              <BodyView :body="run.response.body" />
+              <BodyView :body="run.response.body" :run="run.id" />
             </details>
           </div>
         </v-card>

@@ -11,6 +11,7 @@ import { serveDrift } from "./drift.js";
 import { serveErasures } from "./erasures.js";
 import { serveGrants } from "./grants.js";
 import { serveHome } from "./home.js";
+import { serveFiles } from "./files.js";
 import { serveLocks } from "./locks.js";
 import { serveNetwork } from "./network.js";
 import { serveNotifications } from "./notifications.js";
@@ -50,6 +51,7 @@ export function serveRoutes(app: Express, context: Context): void {
   serveErasures(app, context);
   serveGrants(app, context);
   serveHome(app, context);
+  serveFiles(app, context);
   serveLocks(app, context);
   serveNetwork(app, context);
   serveNotifications(app, context);

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { TryResult } from "@copper-kettle/contract";
-import { isObject, statusText, type JsonObject } from "@copper-kettle/core";
+import { isObject, pictureTypes, statusText, type JsonObject } from "@copper-kettle/core";
 import { mdiAlertCircleOutline, mdiCheckCircleOutline } from "@mdi/js";
 import { computed, ref, watch } from "vue";
 import DetailsText from "../shared/DetailsText.vue";
@@ -25,9 +25,7 @@ const bytes = computed(() =>
     : undefined,
 );
 const picture = computed(() =>
-  bytes.value &&
-  /^image\/(png|jpeg|gif|webp)$/.test(String(bytes.value["mediaType"])) &&
-  bytes.value["base64"]
+  bytes.value && pictureTypes.has(String(bytes.value["mediaType"])) && bytes.value["base64"]
     ? `data:${String(bytes.value["mediaType"])};base64,${String(bytes.value["base64"])}`
     : undefined,
 );

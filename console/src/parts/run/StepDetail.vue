@@ -128,7 +128,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           <span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span>
           {{ part.value }}
         </div>
-        <div v-if="request.body" class="body"><BodyView :body="request.body" as-text /></div>
+        <div v-if="request.body" class="body"><BodyView :body="request.body" as-text :run="run" /></div>
       </div>
 
       <h3 class="d-flex align-center ga-2 flex-wrap">
@@ -159,7 +159,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
           <div v-if="attempt.items" class="body">
             {{ attempt.items.length }} {{ attempt.items.length === 1 ? "item" : "items" }} of this page
           </div>
-          <div class="body"><BodyView :body="bodyOfAttempt(attempt)" /></div>
+          <div class="body"><BodyView :body="bodyOfAttempt(attempt)" :run="run" /></div>
           <div v-for="one in attempt.drift ?? []" :key="one.what + one.path" class="text-warning">
             does not match its schema at {{ one.path || "the body" }}: {{ one.detail }}
           </div>

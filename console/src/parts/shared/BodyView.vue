@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { briefJson, parseJson, printJson, type Json } from "@copper-kettle/core";
 import { computed, ref } from "vue";
+import { fileOf } from "../../logic/files.js";
 import { bodyView, likeObjects } from "../../logic/like-objects.js";
 import JsonTree from "./JsonTree.vue";
 
-/** A body: JSON as a tree, as a table where it holds a list of like objects, or as it is written; all else as text. */
+/** A body: JSON as a tree, as a table where it holds a list of like objects, or as it is written; a picture; all else as text. */
 /** `body` is a Json; declared as unknown, since an empty text would else be taken for true. */
-const props = defineProps<{ body: unknown; asText?: boolean }>();
+/** `run` is whose files the body may name. */
+const props = defineProps<{ body: unknown; asText?: boolean; run?: string }>();
 const value = computed<Json | undefined>(() => {
   if (props.body === undefined || props.body === null) return undefined;
   if (!props.asText || typeof props.body !== "string") return props.body as Json;
@@ -16,6 +18,8 @@ const value = computed<Json | undefined>(() => {
     return props.body;
   }
 });
+const file = computed(() => fileOf(props.run, value.value));
+const isBroken = ref(false);
 const list = computed(() => likeObjects(value.value));
 const view = computed({
   get: () => (bodyView.value === "table" && !list.value ? "tree" : bodyView.value),
@@ -45,6 +49,13 @@ const views = computed(() => [
   <p v-if="value === undefined" class="dim">no body</p>
   <pre v-else-if="typeof value === 'string'" class="mono text">{{ value }}</pre>
   <div v-else class="view">
+    <template v-if="file">
+      <img v-if="file.isPicture && !isBroken" :src="file.address" :alt="file.name" @error="isBroken = true" />
+      <p v-if="isBroken" class="dim">The picture is not shown: it is gone, or a secret shows in it.</p>
+      <p>
+        <a :href="file.address" :download="file.name">Download {{ file.name }}</a> ({{ file.about }})
+      </p>
+    </template>
     <div class="views" role="group" aria-label="How the body is shown">
       <button
         v-for="one in views"
@@ -94,6 +105,12 @@ const views = computed(() => [
 .view {
   display: grid;
   grid-template-columns: minmax(0, 1fr);
+}
+img {
+  max-width: 100%;
+  max-height: 320px;
+  justify-self: start;
+  border: 1px solid var(--line);
 }
 .views {
   display: flex;
