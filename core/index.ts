@@ -25,6 +25,7 @@ export { inferShape, saysSomething } from "./shapes/infer.js";
 export { shapeCheck, type Mismatch } from "./shapes/drift.js";
 export { checkShapes, type Finding, type ShapeScope } from "./shapes/check.js";
 export * from "./shapes/complete.js";
+export { withShown } from "./shapes/shown.js";
 export { objectOf, ofKind, ofSchema, ofValue, type Shape } from "./shapes/shape.js";
 export * from "./http/message.js";
 export * from "./http/effect.js";

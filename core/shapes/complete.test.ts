@@ -1,7 +1,8 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { complete, completeTemplate } from "./complete.js";
-import { ofKind, ofValue, objectOf, type Shape } from "./shape.js";
+import { anything, listOf, ofKind, ofValue, objectOf, type Shape } from "./shape.js";
+import { withShown } from "./shown.js";
 
 const body = { items: [{ id: "g-1", "odd key": 1, hut: { name: "Corrie" } }], total: 2 };
 const scope = new Map<string, Shape>([
@@ -97,5 +98,37 @@ describe("completion", () => {
       }),
       { numRuns: 1_000 },
     );
+  });
+
+  it("offers what values show where nothing else is known, and keeps what is", () => {
+    const known = new Map<string, Shape>([
+      ["hut", anything],
+      [
+        "steps",
+        objectOf({
+          guest: objectOf({ body: anything, rows: listOf(() => objectOf({ beds: ofKind("number") })) }),
+        }),
+      ],
+    ]);
+    const shown = withShown(known, {
+      hut: { name: "corrie", boards: [{ url: "x" }] },
+      steps: { guest: { body: { items: [{ email: "a" }] }, rows: [{ beds: "three", open: true }] } },
+    });
+    const fields = (text: string) =>
+      complete(text, text.length, shown)
+        .options.filter(({ kind }) => kind === "field")
+        .map((one) => `${one.text} ${one.detail}`);
+    expect(fields("hut.")).toEqual([
+      expect.stringMatching(/^name text/),
+      expect.stringMatching(/^boards list/),
+    ]);
+    expect(fields("hut.boards[0].")).toEqual([expect.stringMatching(/^url text/)]);
+    expect(fields("steps.guest.body.items[0].")).toEqual([expect.stringMatching(/^email text/)]);
+    expect(fields("steps.guest.rows[0].")).toEqual([
+      expect.stringMatching(/^beds number/),
+      expect.stringMatching(/^open boolean/),
+    ]);
+    expect(complete("hut.na", 6, shown).of).toBe("hut");
+    expect(complete("hu", 2, shown).of).toBeUndefined();
   });
 });

@@ -24,6 +24,8 @@ export interface Completions {
   from: number;
   to: number;
   options: Completion[];
+  /** Behind a dot: the text of the value whose fields they are. */
+  of?: string;
 }
 
 /**
@@ -40,9 +42,11 @@ export function complete(text: string, caret: number, scope: ShapeScope): Comple
   if (masked === undefined || /[0-9]$/.test(before.slice(0, from))) return none;
   const names = new Map([...scope, ...loopNames(before, masked, scope)]);
   const dot = /\.\s*\??$/.exec(masked.slice(0, from));
-  const options = dot ? members(before, masked, dot.index, names) : roots(names);
+  const of = dot && before.slice(startOfValue(masked, dot.index), dot.index).trim();
+  const options = of ? members(of, names) : dot ? [] : roots(names);
   const wanted = typed.toLowerCase();
-  return { from, to, options: options.filter((one) => one.text.toLowerCase().startsWith(wanted)) };
+  const fitting = options.filter((one) => one.text.toLowerCase().startsWith(wanted));
+  return { from, to, options: fitting, ...(of ? { of } : {}) };
 }
 
 /** The same within a text with `${ … }` parts; nothing outside of them. */
@@ -120,9 +124,8 @@ function loopNames(before: string, masked: string, scope: ShapeScope): Map<strin
   return names;
 }
 
-/** What may stand behind a dot. */
-function members(before: string, masked: string, dot: number, names: ShapeScope): Completion[] {
-  const receiver = before.slice(startOfValue(masked, dot), dot).trim();
+/** What may stand behind the dot after a value. */
+function members(receiver: string, names: ShapeScope): Completion[] {
   const inSpace = functions.filter(({ name }) => name.startsWith(`${receiver}.`));
   if (receiver === "cel") return [macroCompletion("cel.bind", "bind")];
   if (inSpace.length > 0 && !names.has(receiver))

@@ -157,7 +157,7 @@ export class TokenKeeper {
       if (before) this.#refused.delete(before.accessToken);
       if (credential.kind === "login") credentials.noteLogin(name, { failures: 0, until: 0 });
       await credentials.noteFault(name, null);
-      await activity.note({ by: itself, action: "token got", kind: "credential", name });
+      await activity.note({ by: itself, action: "got a token", kind: "credential", name });
       log.info({ credential: name, expiresAt: token.expiresAt }, "token got");
       return token;
     } catch (error) {

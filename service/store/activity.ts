@@ -6,7 +6,7 @@ import type { Writer } from "./writer.js";
 /** One thing that somebody did. */
 export interface Deed {
   by: Principal;
-  /** `added`, `changed`, `removed`, `used`, `checked`, `signed in`, `token got`, … */
+  /** `added`, `changed`, `removed`, `used`, `checked`, `signed in`, `got a token`, … */
   action: string;
   kind: "credential" | "workflow" | "settings";
   name: string;

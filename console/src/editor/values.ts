@@ -56,6 +56,10 @@ export function useRunValues(workflow: string, catalogue: ShallowRef<CatalogueVi
       const found = await api.call(runsRoutes.listRuns, { query: { workflow, limit: 20 } });
       runs.value = found.runs.filter(({ state }) => state !== "queued" && state !== "skipped");
       chosen.value ??= runs.value[0]?.id ?? null;
+      const id = chosen.value;
+      // One that was chosen by its address may be an older one.
+      if (id !== null && !runs.value.some((one) => one.id === id))
+        runs.value = [...runs.value, await api.call(runsRoutes.run, { params: { id } })];
     } catch (error) {
       fault.value = sentence(error);
     }

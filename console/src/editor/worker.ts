@@ -35,10 +35,12 @@ import {
   unfold,
   unfoldTemplate,
   unwrapStep,
+  withShown,
   valueOfText,
   wrapStep,
   type BrokenRead,
   type Catalogue,
+  type Completions,
   type Edited,
   type Json,
   type JsonObject,
@@ -171,9 +173,28 @@ async function completeField({
   code,
   at,
 }: Asked["completeField"]["ask"]): Promise<Completed> {
-  const scope = (await readAnew(text)).read.scopeAt(line);
+  const shown = scopeFor(undefined);
+  // Of a response that no document describes the run tells the fields.
+  const scope = withShown((await readAnew(text)).read.scopeAt(line), shown as JsonObject);
   const found = kind === "expression" ? complete(code, at, scope) : completeTemplate(code, at, scope);
-  return { from: found.from, options: found.options };
+  return { from: found.from, options: withValues(found, shown) };
+}
+/** Fields with what they hold in the chosen run. */
+function withValues({ of, options }: Completions, shown: ValueMap): Completed["options"] {
+  if (of === undefined) return options;
+  let whole: Json | undefined;
+  try {
+    whole = evaluateToJson(compile(of), shown, surroundings);
+  } catch (error) {
+    if (error instanceof ExpressionError) return options;
+    throw error;
+  }
+  if (whole === undefined || !isObject(whole)) return options;
+  return options.map((option) => {
+    const value = option.kind === "field" ? own(whole, option.text) : undefined;
+    if (value === undefined) return option;
+    return { ...option, detail: [option.detail, briefJson(value, 40)].filter(Boolean).join(" · ") };
+  });
 }
 
 let samples: JsonObject = {};

@@ -14,7 +14,13 @@ export const editorTheme = EditorView.theme({
   "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": {
     backgroundColor: "var(--line) !important",
   },
-  ".cm-tooltip-autocomplete ul li": { padding: "2px 8px" },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul": { maxWidth: "min(520px, 90vw)", maxHeight: "16em" },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul > li": {
+    padding: "3px 10px",
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+  },
+  ".cm-completionDetail": { fontStyle: "normal", opacity: "0.8" },
   ".cm-tooltip-autocomplete ul li[aria-selected]": {
     backgroundColor: "rgb(var(--v-theme-primary))",
     color: "rgb(var(--v-theme-surface))",

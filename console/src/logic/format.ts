@@ -7,11 +7,18 @@ export function when(iso: string | null): string {
   if (!iso) return "";
   const date = new Date(iso);
   const today = new Date().toDateString() === date.toDateString();
-  const time = date.toLocaleTimeString([], twoDigits);
+  const time = clock(iso);
   return today
     ? time
     : `${date.toLocaleDateString([], { year: "numeric", month: "short", day: "numeric" })} ${time}`;
 }
+
+/** The clock alone: for rows that stand below their day. */
+export const clock = (iso: string): string => new Date(iso).toLocaleTimeString([], twoDigits);
+
+/** The day of a time, in the browser's zone. */
+export const dayOf = (iso: string): string =>
+  new Date(iso).toLocaleDateString([], { weekday: "long", year: "numeric", month: "long", day: "numeric" });
 
 /** A time in full, with its zone, for whoever looks closer. */
 export function whenExactly(iso: string | null): string {

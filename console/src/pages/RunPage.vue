@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { runsRoutes, workflowsRoutes, Unreachable, type RunDetail } from "@copper-kettle/contract";
-import type { Entry } from "@copper-kettle/core";
+import { printJson, type Entry } from "@copper-kettle/core";
 import { computed, effectScope, onBeforeUnmount, onMounted, reactive, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
+import { download } from "../logic/download.js";
 import { took, when } from "../logic/format.js";
 import { followEntries, onRunChange } from "../logic/live.js";
 import { Waterfall } from "../logic/waterfall.js";
@@ -124,6 +125,24 @@ const failedLoops = computed(() =>
     .map(({ name }) => name),
 );
 
+const downloading = ref(false);
+async function downloadJournal(): Promise<void> {
+  downloading.value = true;
+  try {
+    const lines: string[] = [];
+    for (let after = -1, more = true; more;) {
+      const page = await api.call(runsRoutes.journal, { params, query: { after, limit: 2_000 } });
+      for (const item of page.entries) lines.push(`${printJson(item)}\n`);
+      more = page.more;
+      after = page.entries.at(-1)?.seq ?? after;
+    }
+    download(`${run.value?.workflow ?? "run"}-${props.id}.jsonl`, lines.join(""), "application/x-ndjson");
+  } catch (error) {
+    tell(error);
+  } finally {
+    downloading.value = false;
+  }
+}
 async function act(work: () => Promise<unknown>): Promise<void> {
   try {
     await work();
@@ -257,6 +276,12 @@ function again(step = ""): void {
               <summary>Response {{ run.response.status }}</summary>
               <BodyView :body="run.response.body" :run="run.id" />
             </details>
+            <p v-if="version > 0">
+              <v-btn size="small" variant="text" :loading="downloading" @click="downloadJournal"
+                >Download the journal</v-btn
+              >
+              <span class="dim">each entry as JSON on a line; secrets are masked</span>
+            </p>
           </div>
         </v-card>
         <v-card class="pa-3 right">
@@ -264,6 +289,7 @@ function again(step = ""): void {
             v-if="row"
             :key="row.path"
             :run="id"
+            :workflow="run.workflow"
             :row="row"
             :over="!active"
             @again="again(row.name)"

@@ -2,6 +2,7 @@
 import { workflowsRoutes } from "@copper-kettle/contract";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api } from "../api.js";
+import { useArrival } from "../editor/arriving.js";
 import { useBreakpoints } from "../editor/breakpoints.js";
 import { useDocument } from "../editor/document.js";
 import { useInForce } from "../editor/in-force.js";
@@ -99,6 +100,8 @@ watch(
       chosen.value = lines.find(({ what }) => what === "step")?.id ?? "";
   },
 );
+
+useArrival(draft, values, (id) => (chosen.value = id));
 
 let problemAt = -1;
 function nextProblem(): void {

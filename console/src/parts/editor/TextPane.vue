@@ -9,6 +9,7 @@ import { basicSetup, EditorView } from "codemirror";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
 import { useSession } from "../../editor/session.js";
+import { download } from "../../logic/download.js";
 import { editorTheme } from "../../logic/editor-theme.js";
 import { completionOptions } from "../../logic/expression-completion.js";
 import { cspNonce } from "../../theme.js";
@@ -17,6 +18,9 @@ import { cspNonce } from "../../theme.js";
 const { document, caret, choose, chosen } = useSession();
 const place = ref<HTMLElement>();
 let view: EditorView | undefined;
+
+const save = (): void =>
+  download(`${document.name}.copper-kettle.yaml`, document.text.value, "application/yaml");
 
 /** Colours of the theme, so that the file reads well on light and on dark ground. */
 const colour = (name: string): string => `rgb(var(--v-theme-${name}))`;
@@ -142,13 +146,26 @@ defineExpose({ goTo });
 </script>
 
 <template>
-  <div ref="place" class="yaml" />
+  <div class="pane">
+    <div ref="place" class="yaml" />
+    <v-btn size="small" variant="text" class="save" @click="save">Download the file</v-btn>
+  </div>
 </template>
 
 <style scoped>
-.yaml {
+.pane {
+  display: flex;
+  flex-direction: column;
   height: 100%;
   min-height: 0;
+}
+.yaml {
+  flex: 1;
+  min-height: 0;
   overflow: hidden;
+}
+.save {
+  flex: none;
+  align-self: flex-end;
 }
 </style>

@@ -1,16 +1,9 @@
 <script setup lang="ts">
 import { runsRoutes, triesRoutes, workflowsRoutes, type Run, type TryResult } from "@copper-kettle/contract";
-import {
-  parseJson,
-  printCurl,
-  printJson,
-  readersOf,
-  valueOfText,
-  type Decision,
-  type Json,
-} from "@copper-kettle/core";
+import { parseJson, printJson, readersOf, valueOfText, type Decision, type Json } from "@copper-kettle/core";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
+import { curlOf } from "../../logic/call-curl.js";
 import { whenExactly } from "../../logic/format.js";
 import { hasKey, lookUpFor, requestOf, responseFrom } from "../../logic/look-up.js";
 import type { Row } from "../../logic/waterfall.js";
@@ -36,20 +29,7 @@ const sentAt = computed(() => {
   const at = props.row?.segments.at(-1)?.from;
   return at === undefined ? "" : whenExactly(new Date(at).toISOString());
 });
-const curl = computed(() => {
-  if (!request.value) return "";
-  const { method, url, headers, body } = request.value;
-  const proof = (props.row?.unsure?.authorization ?? []).map(({ name }): [string, string] => [
-    name,
-    "$SECRET",
-  ]);
-  return printCurl({
-    method,
-    url,
-    headers: [...headers, ...proof],
-    ...(typeof body === "string" ? { body } : {}),
-  });
-});
+const curl = computed(() => request.value && curlOf(request.value, props.row?.unsure?.authorization ?? []));
 const lookUp = computed(() => props.row && lookUpFor(props.rows, props.row));
 const choices = computed<{ decision: Decision; label: string; help: string; button: string }[]>(() => [
   {
@@ -175,7 +155,7 @@ async function decide(): Promise<void> {
           <BodyView v-if="request.body" :body="request.body" as-text />
         </div>
         <div class="d-flex ga-3 align-center">
-          <CopyText :text="curl" label="As curl" hidden-text /> <span class="dim">as curl</span>
+          <CopyText v-if="curl" :text="curl" label="As curl" hidden-text /> <span class="dim">as curl</span>
           <DetailsText :detail="row?.unsure?.detail" />
         </div>
       </section>

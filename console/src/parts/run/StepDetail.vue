@@ -8,8 +8,10 @@ import {
   type RecordedRequest,
 } from "@copper-kettle/core";
 import { computed, ref, watch } from "vue";
+import { curlOf } from "../../logic/call-curl.js";
 import { when } from "../../logic/format.js";
 import type { Row } from "../../logic/waterfall.js";
+import CopyText from "../shared/CopyText.vue";
 import DetailsText from "../shared/DetailsText.vue";
 import BodyView from "../shared/BodyView.vue";
 import SaveSample from "../api/SaveSample.vue";
@@ -17,7 +19,8 @@ import JsonTree from "../shared/JsonTree.vue";
 import RecordPanel from "./RecordPanel.vue";
 import StateMark from "../shared/StateMark.vue";
 
-const props = defineProps<{ row: Row; over: boolean; run: string }>();
+/** `workflow` is where the step can be edited. */
+const props = defineProps<{ row: Row; over: boolean; run: string; workflow?: string }>();
 const emit = defineEmits<{ again: [] }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
@@ -82,6 +85,8 @@ watch(
   () => props.row.path,
   () => (saving.value = false),
 );
+/** What proved who calls, with its secrets masked. */
+const proofs = computed(() => attempt.value?.authorization ?? props.row.unsure?.authorization ?? []);
 const outcome = computed(() => props.row.ended?.outcome);
 const headers = (fields: Record<string, unknown>): [string, string][] =>
   Object.entries(fields).map(([name, value]) => [name, [value].flat().join(", ")]);
@@ -93,7 +98,13 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       <h2 class="mono">{{ row.path }}</h2>
       <StateMark :state="row.state" />
       <span v-if="row.title" class="dim">{{ row.title }}</span>
-      <span v-if="row.line" class="dim">line {{ row.line }}</span>
+      <router-link
+        v-if="row.line && workflow"
+        :to="{ path: `/workflows/${workflow}`, query: { run, step: row.name } }"
+        title="Open this step in the editor, with the values of this run"
+        >line {{ row.line }} in the editor</router-link
+      >
+      <span v-else-if="row.line" class="dim">line {{ row.line }}</span>
       <v-spacer />
       <v-btn v-if="over && !/\[|!/.test(row.path)" size="small" variant="text" @click="emit('again')"
         >Again from here</v-btn
@@ -118,13 +129,17 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       :settled="row.ended !== undefined && !row.ended.skipped"
     />
     <template v-if="request">
-      <h3>{{ heading }}</h3>
+      <h3 class="d-flex align-center ga-2 flex-wrap">
+        {{ heading }}
+        <CopyText :text="curlOf(request, proofs)" label="As curl" hidden-text />
+        <span class="dim plain">as curl</span>
+      </h3>
       <div class="mono message">
         <div class="first">{{ request.method }} {{ request.url }}</div>
         <div v-for="[name, value] in request.headers" :key="name">
           <span class="name">{{ name }}:</span> {{ value }}
         </div>
-        <div v-for="part in attempt?.authorization ?? row.unsure?.authorization ?? []" :key="part.name">
+        <div v-for="part in proofs" :key="part.name">
           <span class="name">{{ part.place === "header" ? "" : `${part.place} ` }}{{ part.name }}:</span>
           {{ part.value }}
         </div>

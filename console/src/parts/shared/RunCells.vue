@@ -6,7 +6,7 @@ import StateMark from "./StateMark.vue";
 import TimeText from "./TimeText.vue";
 
 /** One run in a list. The whole row is the link: it opens in a new tab as any link does. */
-defineProps<{ run: Run; withoutWorkflow?: boolean | undefined }>();
+defineProps<{ run: Run; withoutWorkflow?: boolean | undefined; belowDay?: boolean }>();
 </script>
 
 <template>
@@ -17,7 +17,7 @@ defineProps<{ run: Run; withoutWorkflow?: boolean | undefined }>();
     <span v-if="run.problems > 0" class="text-warning ml-2">{{ problemsOf(run) }}</span>
   </td>
   <td v-if="!withoutWorkflow" class="cut workflow">{{ run.workflow }}</td>
-  <td class="text-no-wrap"><TimeText :at="run.createdAt" /></td>
+  <td class="text-no-wrap"><TimeText :at="run.createdAt" :below-day="belowDay" /></td>
   <td class="wide dim cut">{{ beganBy(run) }}</td>
   <td class="wide number text-no-wrap">{{ took(run) }}</td>
   <td class="wide number">{{ run.calls }}</td>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Run } from "@copper-kettle/contract";
+import DayRow from "./DayRow.vue";
 import RunCells from "./RunCells.vue";
 import RunColumns from "./RunColumns.vue";
 
@@ -11,9 +12,12 @@ defineProps<{ runs: Run[]; empty: string; withoutWorkflow?: boolean }>();
   <table v-else class="lines">
     <RunColumns :without-workflow="withoutWorkflow" />
     <tbody>
-      <tr v-for="run in runs" :key="run.id" class="link">
-        <RunCells :run="run" :without-workflow="withoutWorkflow" />
-      </tr>
+      <template v-for="(run, index) in runs" :key="run.id">
+        <DayRow :at="run.createdAt" :before="runs[index - 1]?.createdAt" :columns="withoutWorkflow ? 6 : 7" />
+        <tr class="link">
+          <RunCells :run="run" :without-workflow="withoutWorkflow" below-day />
+        </tr>
+      </template>
     </tbody>
   </table>
 </template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { when, whenExactly } from "../../logic/format.js";
+import { clock, when, whenExactly } from "../../logic/format.js";
 
-/** A time: short in the list, in full with its zone to whoever points at it. */
-defineProps<{ at: string | null }>();
+/** A time: short in the list, shorter still below its day, in full with its zone to whoever points at it. */
+defineProps<{ at: string | null; belowDay?: boolean | undefined }>();
 </script>
 
 <template>
-  <time v-if="at" :datetime="at" :title="whenExactly(at)">{{ when(at) }}</time>
+  <time v-if="at" :datetime="at" :title="whenExactly(at)">{{ belowDay ? clock(at) : when(at) }}</time>
 </template>
