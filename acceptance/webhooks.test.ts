@@ -258,8 +258,8 @@ steps:
       shown: [],
       lastWorkedAt: expect.any(String) as string,
     });
-    expect((await world.ckettle(["credential", "list"])).out).toMatch(
-      /stays-hook +secret .*it verifies deliveries/,
+    expect((await world.ckettle(["credential", "show", "stays-hook"])).out).toMatch(
+      /^sends +nothing: it verifies deliveries$/m,
     );
     const check = await world.client.call(routes.checkCredential, {
       params: { name: "stays-hook" },
