@@ -32,7 +32,7 @@ const ckettle = (args, { fails = false } = {}) => {
   try {
     return execFileSync(process.execPath, [cli, "--data", folder, ...args], {
       encoding: "utf8",
-      env: { ...process.env, FORCE_COLOR: "1" },
+      env: { ...process.env, FORCE_COLOR: "1", COLUMNS: "144" },
       stdio: ["ignore", "pipe", "pipe"],
     });
   } catch (error) {
