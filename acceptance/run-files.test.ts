@@ -1,5 +1,6 @@
 import { credentialsRoutes, filesRoutes, runsRoutes, urlOf } from "@copper-kettle/contract";
 import { readFileSync } from "node:fs";
+import { readdir, rm, writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { Browser } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -100,5 +101,25 @@ describe("files that a run holds", () => {
     expect(complaints).toEqual([]);
     await steps.getByText("keyed", { exact: true }).click();
     await page.getByText("The picture is not shown: it is gone, or a secret shows in it.").waitFor();
+  });
+
+  it("say that they are damaged, with nothing of another file's headers, and the service goes on", async () => {
+    const { steps } = (await world.client.call(runsRoutes.runScope, { params: { id: run } })) as unknown as {
+      steps: Record<string, { body: { sha256: string } }>;
+    };
+    const digest = steps["photo"]?.body.sha256 ?? "";
+    const kept = await readdir(join(world.folder, "blobs"), { recursive: true });
+    const path = join(world.folder, "blobs", kept.find((name) => name.endsWith(digest)) ?? "");
+    await writeFile(path, "another");
+    const changed = await get(files["photo"]);
+    expect(changed.status).toBe(507);
+    expect(changed.headers.get("content-type")).toContain("application/problem+json");
+    expect(changed.headers.get("content-disposition")).toBeNull();
+    await rm(path);
+    expect(await (await get(files["photo"])).json()).toMatchObject({
+      status: 507,
+      title: "The storage is damaged",
+    });
+    expect((await get(files["script"])).status).toBe(200);
   });
 });

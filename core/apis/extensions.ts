@@ -55,6 +55,10 @@ export function webAddress(text: string | undefined): string | undefined {
 /** The longest address that patterns are tried on, in characters. */
 const longestAddress = 2_000;
 
+/** The patterns of addresses that give a parameter of an operation. */
+export const patternsOf = ({ idsFrom = [] }: Pick<Extensions, "idsFrom">, parameter: string): string[] =>
+  idsFrom.filter((pattern) => pattern.includes(`{${parameter}}`));
+
 /**
  * What an address of a page says of the parameters that a pattern names: `https://boards.example/b/{board}/p/{post}`, or
  * the path alone. Undefined if no pattern fits.
@@ -96,8 +100,7 @@ export function withIdsFrom({ idsFrom }: Extensions, given: JsonObject): JsonObj
   if (!idsFrom) return given;
   for (const [name, value] of Object.entries(given)) {
     if (typeof value !== "string" || !/^https?:\/\//.test(value)) continue;
-    const patterns = idsFrom.filter((pattern) => pattern.includes(`{${name}}`));
-    const ids = idsFromAddress(patterns, value);
+    const ids = idsFromAddress(patternsOf({ idsFrom }, name), value);
     if (ids) return { ...ids, ...given, [name]: ids[name] as string };
   }
   return given;

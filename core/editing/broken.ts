@@ -22,9 +22,11 @@ const mostProposed = 5;
 
 /** What steps read in vain after an edit, and did not before it. Nothing of a text that cannot be read. */
 export function brokenReads(before: string, after: string): BrokenRead[] {
+  const now = readInVain(after);
+  if (now.length === 0) return [];
   const keyOf = ({ reader, reads }: BrokenRead) => `${reader} ${reads}`;
   const old = new Set(readInVain(before).map(keyOf));
-  return readInVain(after).filter((one) => !old.has(keyOf(one)));
+  return now.filter((one) => !old.has(keyOf(one)));
 }
 
 function readInVain(text: string): BrokenRead[] {

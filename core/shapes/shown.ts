@@ -10,7 +10,7 @@ export function withShown(scope: ShapeScope, values: JsonObject): ShapeScope {
 /** Nothing of a value is looked at before somebody asks for it: it may be as long as a response. */
 function shapeWith(shape: Shape, value: Json | undefined): Shape {
   if (value === undefined || value === null) return shape;
-  if (isObject(value) && (shape.fields || shape === anything || shape.kinds === undefined)) {
+  if (isObject(value) && (shape.fields || shape.kinds === undefined)) {
     const { fields } = shape;
     return {
       ...(shape.kinds === undefined ? ofKind("object") : shape),

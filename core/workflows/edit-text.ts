@@ -19,11 +19,15 @@ export interface TextEdit {
   text: string;
 }
 
-/** Applies edits that do not overlap. */
+/** Applies edits that do not overlap. Of two insertions at one place the later one stands first. */
 export function applied(text: string, edits: readonly TextEdit[]): string {
-  return [...edits]
-    .sort((a, b) => b.from - a.from)
-    .reduce((done, edit) => done.slice(0, edit.from) + edit.text + done.slice(edit.to), text);
+  const pieces: string[] = [];
+  let last = 0;
+  for (const edit of [...edits].sort((a, b) => b.from - a.from).reverse()) {
+    pieces.push(text.slice(last, edit.from), edit.text);
+    last = Math.max(last, edit.to);
+  }
+  return pieces.join("") + text.slice(last);
 }
 
 /** A collection in one line prints on one line up to this many characters; beyond, on a line for each key. */

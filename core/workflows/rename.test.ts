@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { CannotEdit } from "./edit.js";
 import { fieldAt } from "./fields.js";
 import { readWorkflow } from "./read.js";
-import { rename } from "./rename.js";
+import { readInstead, rename } from "./rename.js";
 
 const text = `copper-kettle: 1
 name: desk
@@ -35,6 +35,15 @@ steps:
 `;
 
 describe("renaming", () => {
+  it("takes time in proportion to the length of a text that reads a step thousands of times", () => {
+    const long = `copper-kettle: 1\nname: a\nsteps:\n  - { step: q, note: x }\n  - step: w\n    note: "${"${steps.q} ".repeat(16_000)}"\n`;
+    const began = performance.now();
+    const made = rename(long, "step", "q", "guest");
+    expect(made).toBe(long.replace("step: q", "step: guest").replaceAll("steps.q", "steps.guest"));
+    expect(readInstead(made, ["steps", 1], "guest", "q")).toBe(made.replaceAll("steps.guest", "steps.q"));
+    expect(performance.now() - began).toBeLessThan(6_000);
+  });
+
   it("changes a step with all that reads it, and no text that only looks like it", () => {
     expect(readWorkflow(text).problems.filter(({ severity }) => severity === "error")).toEqual([]);
     const made = rename(text, "step", "guest", "visitor");

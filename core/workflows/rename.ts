@@ -245,14 +245,24 @@ function heads(tree: Node, text: string, offset: number, root: string, from: str
 function inText(text: string, node: Scalar, value: string, pieces: TextEdit[]): TextEdit[] {
   const { from, to } = spanOf(node, text);
   const written = text.slice(from, to);
+  // A text may hold the same piece thousands of times: where all of them stand is looked for once.
+  const known = new Map<string, ReadonlyMap<number, number>>();
   return pieces.map((piece) => {
     const part = value.slice(piece.from, piece.to);
-    const [inValue, inWritten] = [occurrences(value, part), occurrences(written, part)];
-    const at = inWritten[inValue.indexOf(piece.from)];
-    if (at === undefined || inValue.length !== inWritten.length)
+    const places = known.get(part) ?? writtenPlaces(value, written, part);
+    known.set(part, places);
+    const at = places.get(piece.from);
+    if (at === undefined)
       throw new CannotEdit(`"${part}" is written in a way that cannot be changed here; edit the text.`);
     return { from: from + at, to: from + at + part.length, text: piece.text };
   });
+}
+
+/** Where each occurrence of a part in a value stands in what is written for it; none where they are not as many. */
+function writtenPlaces(value: string, written: string, part: string): ReadonlyMap<number, number> {
+  const [inValue, inWritten] = [occurrences(value, part), occurrences(written, part)];
+  if (inValue.length !== inWritten.length) return new Map();
+  return new Map(inValue.map((from, index) => [from, inWritten[index] as number]));
 }
 
 function occurrences(text: string, part: string): number[] {

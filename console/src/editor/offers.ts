@@ -2,6 +2,7 @@ import {
   bodyFieldsOf,
   operationById,
   operationName,
+  patternsOf,
   type Json,
   type JsonObject,
   type Operation,
@@ -40,7 +41,7 @@ export async function parameterOffers(name: string): Promise<Offer[]> {
       schema,
       ids: {
         operation: name,
-        patterns: (found?.operation.idsFrom ?? []).filter((pattern) => pattern.includes(`{${parameter}}`)),
+        patterns: found ? patternsOf(found.operation, parameter) : [],
       },
       about: [
         title === parameter ? "" : title,

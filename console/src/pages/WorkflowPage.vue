@@ -193,7 +193,7 @@ const isInline = computed(() => line.value?.kind === "request");
     >
       <div v-for="note in draft.notes.value" :key="note">{{ note }}</div>
     </v-alert>
-    <BrokenReads v-if="draft.broken.value.length > 0" />
+    <BrokenReads />
     <template v-if="workflow">
       <DraftConflict
         v-if="draft.theirs.value"

@@ -1,6 +1,7 @@
 import { routes } from "@copper-kettle/contract";
 import { pictureTypes } from "@copper-kettle/core";
 import type { Express } from "express";
+import { once } from "node:events";
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import type { Context } from "../context.js";
@@ -10,7 +11,7 @@ import { sandboxed } from "../replies.js";
 import { answered, goneOf, serve } from "../serve-route.js";
 
 export function serveFiles(app: Express, context: Context): void {
-  const { files } = context;
+  const { files, log } = context;
   serve(app, routes.runFile, async ({ params, response }) => {
     const run = await findRun(context, params.id);
     const found = await files.find({ kind: "run", id: run.id }, params.file);
@@ -19,6 +20,9 @@ export function serveFiles(app: Express, context: Context): void {
       const detail = "A secret shows in this file. Only steps of the run may read it.";
       throw new HttpProblem(403, "secret-file", "Not shown", detail);
     }
+    const bytes = Readable.from(found.pieces(), { objectMode: false });
+    // What is damaged from its beginning is refused as such; nothing of it was sent yet.
+    await once(bytes, "readable");
     // What an API sent is no page of ours: only pictures are shown, and nothing in them runs.
     const isPicture = pictureTypes.has(found.mediaType);
     // Of its name only the end is looked at to guess a type, which is not what it has here.
@@ -29,12 +33,13 @@ export function serveFiles(app: Express, context: Context): void {
       .set("Content-Type", isPicture ? found.mediaType : "application/octet-stream")
       .set("Content-Length", String(found.size));
     if (isPicture) response.set("Content-Disposition", "inline");
-    await pipeline(Readable.from(found.pieces()), response, { signal: goneOf(response) }).catch(
-      (error: unknown) => {
-        // Who asked may have seen enough; anything else ends what was begun.
-        if (!response.destroyed) throw error;
-      },
-    );
+    const gone = goneOf(response);
+    try {
+      await pipeline(bytes, response, { signal: gone });
+    } catch (error) {
+      // Who asked may have seen enough. Of all else they see that bytes are missing: their number was said.
+      if (!gone.aborted) log.error({ err: error, run: run.id, file: params.file }, "a file broke off");
+    }
     return answered;
   });
 }

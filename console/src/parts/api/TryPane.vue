@@ -7,7 +7,14 @@ import {
   type TryEntry,
   type TryResult,
 } from "@copper-kettle/contract";
-import { idsFromAddress, isObject, parseJson, printJson, type JsonObject } from "@copper-kettle/core";
+import {
+  idsFromAddress,
+  isObject,
+  parseJson,
+  patternsOf,
+  printJson,
+  type JsonObject,
+} from "@copper-kettle/core";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { forgetMended } from "../../logic/faults.js";
@@ -107,10 +114,7 @@ async function loadChoices(parameter: string): Promise<void> {
 watch(typed, () => {
   for (const [name, value] of Object.entries(typed)) {
     if (typeof value !== "string" || !/^https?:\/\//.test(value)) continue;
-    const ids = idsFromAddress(
-      (props.operation.idsFrom ?? []).filter((pattern) => pattern.includes(`{${name}}`)),
-      value.trim(),
-    );
+    const ids = idsFromAddress(patternsOf(props.operation, name), value.trim());
     if (ids) Object.assign(typed, ids);
   }
 });
