@@ -57,7 +57,14 @@ export { allServers, serverFor } from "./apis/servers.js";
 export type { SecurityScheme } from "./apis/security-schemes.js";
 export { withFixedFields } from "./apis/fixed.js";
 export * from "./apis/body-fields.js";
-export { idsFromAddress, idsInAddress, patternsOf, webAddress, withIdsFrom, type Extensions } from "./apis/extensions.js";
+export {
+  idsFromAddress,
+  idsInAddress,
+  patternsOf,
+  webAddress,
+  withIdsFrom,
+  type Extensions,
+} from "./apis/extensions.js";
 export { choicesIn, type Choice, type ChoicesFrom } from "./apis/choices.js";
 export * from "./apis/records.js";
 export { ruleFault, type Rule } from "./apis/rules.js";
