@@ -140,11 +140,23 @@ describe("values in the editor", () => {
     await page.getByRole("button", { name: /1 problem/ }).waitFor();
     expect(await at.pane.getByText(wrong).count()).toBe(1);
 
+    // What was wrong before is not said of a newer text, at no moment.
+    await field.evaluate((element) => {
+      const seen: string[] = [];
+      Object.assign(window, { seen });
+      const look = (): void => {
+        if (!element.querySelector(".fault.text-warning")?.textContent.includes("itens")) return;
+        for (const one of element.querySelectorAll(".fault.text-error")) seen.push(one.textContent.trim());
+      };
+      new MutationObserver(look).observe(element, { childList: true, subtree: true });
+    });
     await type("${steps.huts.status} huts, ${steps.huts.body.itens}");
     await field.locator(".fault.text-warning", { hasText: "itens" }).waitFor();
     expect(await field.locator(".fault.text-error").count()).toBe(0);
     await at.saved();
     expect(await at.pane.locator(".problems").count()).toBe(0);
+    const seen = await page.evaluate(() => (window as unknown as { seen: string[] }).seen);
+    expect(seen).toEqual([]);
 
     await type("${steps.huts.status}");
     await field.locator(".fault").first().waitFor({ state: "detached" });

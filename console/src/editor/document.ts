@@ -1,6 +1,5 @@
 import { workflowsRoutes, Unreachable, type WorkflowDetail } from "@copper-kettle/contract";
 import {
-  printPath,
   valueAt,
   type BrokenRead,
   type EditorLine,
@@ -35,7 +34,7 @@ export interface WorkflowDocument {
   /** What could not be done, and why; and what a person should know of the last edit. */
   fault: Ref<string>;
   notes: Ref<string[]>;
-  /** What steps read in vain since the last edit. */
+  /** What steps read in vain since steps were moved, added or taken away; some of it may be right again. */
   broken: Ref<BrokenRead[]>;
   canUndo: ComputedRef<boolean>;
   canRedo: ComputedRef<boolean>;
@@ -173,9 +172,12 @@ export function useDocument(name: string): WorkflowDocument {
   }
 
   let queue: Promise<unknown> = Promise.resolve();
+  /** Edits that are not in the text yet. */
+  const underWay = ref(0);
   /** One after another: each edit is of the text that the one before made. */
   function act(action: Action): Promise<Path | undefined> {
     touch();
+    underWay.value++;
     const done = queue.then(async () => {
       fault.value = "";
       for (let tries = 0; tries < 3; tries++) {
@@ -186,11 +188,7 @@ export function useDocument(name: string): WorkflowDocument {
           if (text.value !== before) continue;
           put(edited.text);
           notes.value = edited.notes;
-          if (action.do === "read-instead")
-            broken.value = broken.value.filter(
-              ({ path, reads }) => !(reads === action.from && printPath(path) === printPath(action.path)),
-            );
-          else if (edited.broken.length > 0 || action.do !== "set") broken.value = edited.broken;
+          if (edited.broken) broken.value = edited.broken;
           await read(text.value);
           return edited.path;
         } catch (error) {
@@ -201,7 +199,7 @@ export function useDocument(name: string): WorkflowDocument {
       }
       return undefined;
     });
-    queue = done.catch(() => undefined);
+    queue = done.catch(() => undefined).finally(() => underWay.value--);
     return done;
   }
 
@@ -282,7 +280,7 @@ export function useDocument(name: string): WorkflowDocument {
     taken(next, next.text);
   }
 
-  const fresh = computed(() => checked.value?.text === text.value);
+  const fresh = computed(() => underWay.value === 0 && checked.value?.text === text.value);
   return {
     name,
     text,

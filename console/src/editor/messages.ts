@@ -82,7 +82,7 @@ export interface Asked {
   outline: { ask: { text: string }; answer: Outlined };
   /** What is wrong with a text. */
   check: { ask: { text: string }; answer: Problem[] };
-  edit: { ask: { text: string; action: Action }; answer: Edited & { broken: BrokenRead[] } };
+  edit: { ask: { text: string; action: Action }; answer: Edited & { broken?: BrokenRead[] } };
   /** What would be read in vain after an edit, and is not now. */
   broken: { ask: { text: string; action: Action }; answer: BrokenRead[] };
   copy: { ask: { text: string; path: Path }; answer: string };

@@ -124,14 +124,14 @@ function edit({ text, action }: { text: string; action: Action }): Edited {
   }
 }
 
-/** Edits after which something may be read in vain. */
-const moving: ReadonlySet<Action["do"]> = new Set([
-  "paste",
-  "remove",
-  "move",
-  "shift",
-  "duplicate",
-  "unwrap",
+/** Edits of one place: the steps stay where they are, and what they read in vain stays as it was. */
+const inPlace: ReadonlySet<Action["do"]> = new Set([
+  "set",
+  "unset",
+  "rename-key",
+  "replace",
+  "rename",
+  "read-instead",
 ]);
 function broken({ text, action }: { text: string; action: Action }): BrokenRead[] {
   try {
@@ -143,7 +143,7 @@ function broken({ text, action }: { text: string; action: Action }): BrokenRead[
 }
 function edited(asked: Asked["edit"]["ask"]): Asked["edit"]["answer"] {
   const made = edit(asked);
-  return { ...made, broken: moving.has(asked.action.do) ? brokenReads(asked.text, made.text) : [] };
+  return inPlace.has(asked.action.do) ? made : { ...made, broken: brokenReads(asked.text, made.text) };
 }
 
 async function completeText({ text, at }: { text: string; at: number }): Promise<Completed> {

@@ -72,8 +72,9 @@ onMounted(async () => {
   const early: [Entry[], boolean][] = [];
   let take = (entries: Entry[], isWhole: boolean): void => void early.push([entries, isWhole]);
   const came = (entries: Entry[], isWhole: boolean): void => take(entries, isWhole);
-  scope.run(() => followEntries(props.id, came, tell));
-  await load();
+  const loading = load();
+  scope.run(() => followEntries(props.id, came, (error) => void loading.then(() => tell(error))));
+  await loading;
   if (!run.value) return;
   void names(run.value);
   const made = new Waterfall(run.value.steps);

@@ -100,7 +100,7 @@ function changed(before: string, after: string): { from: number; to: number; ins
   while (to > from && end > from && before[to - 1] === after[end - 1]) [to, end] = [to - 1, end - 1];
   return { from, to, insert: after.slice(from, end) };
 }
-watch(document.problems, mark);
+watch([document.problems, document.isFresh], mark);
 function mark(): void {
   if (!view || !document.isFresh.value) return;
   const { doc } = view.state;

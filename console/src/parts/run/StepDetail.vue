@@ -132,7 +132,7 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
       <h3 class="d-flex align-center ga-2 flex-wrap">
         {{ heading }}
         <CopyText :text="curlOf(request, proofs)" label="As curl" hidden-text />
-        <span class="dim plain">as curl</span>
+        <span class="dim">as curl</span>
       </h3>
       <div class="mono message">
         <div class="first">{{ request.method }} {{ request.url }}</div>

@@ -19,7 +19,9 @@ const value = computed<Json | undefined>(() => {
   }
 });
 const file = computed(() => fileOf(props.run, value.value));
-const isBroken = ref(false);
+/** The picture that the browser could not show. */
+const failed = ref<string>();
+const isBroken = computed(() => file.value?.isPicture && failed.value === file.value.address);
 const list = computed(() => likeObjects(value.value));
 const view = computed({
   get: () => (bodyView.value === "table" && !list.value ? "tree" : bodyView.value),
@@ -50,7 +52,12 @@ const views = computed(() => [
   <pre v-else-if="typeof value === 'string'" class="mono text">{{ value }}</pre>
   <div v-else class="view">
     <template v-if="file">
-      <img v-if="file.isPicture && !isBroken" :src="file.address" :alt="file.name" @error="isBroken = true" />
+      <img
+        v-if="file.isPicture && !isBroken"
+        :src="file.address"
+        :alt="file.name"
+        @error="failed = file.address"
+      />
       <p v-if="isBroken" class="dim">The picture is not shown: it is gone, or a secret shows in it.</p>
       <p>
         <a :href="file.address" :download="file.name">Download {{ file.name }}</a> ({{ file.about }})
