@@ -275,7 +275,17 @@ steps:
     await page.goto(`${world.url}/workflows/paused`);
     await page.getByText("Draft, differs from version 1: 1 change").waitFor();
     await at.click(at.step("huts"));
-    await at.pane.getByText("Retries, pages, time limits").click();
+    // The message that it makes: its first line always, the whole of it with the values.
+    const message = at.pane.getByRole("group", { name: "The message it makes" });
+    await message.getByText(`GET ${world.stays.url}/huts`).waitFor();
+    expect(await message.textContent()).not.toContain("Accept");
+    await at.pane.getByRole("button", { name: "Values", exact: true }).click();
+    await message.getByText("Accept: application/json, */*;q=0.8").waitFor();
+    await message.getByText("authorized by stays-key").waitFor();
+    await at.pane.getByRole("button", { name: "Expressions", exact: true }).click();
+    const fold = at.pane.locator("details:not([open]) > summary");
+    await fold.getByText(/^Tries again after 1 s, 2 s and 4 s .*, when no response comes/).waitFor();
+    await fold.click();
     await at.pane.getByText(/^Tries again after 1 s, 2 s and 4 s .*, when no response comes/).waitFor();
     await at.pane.getByRole("button", { name: "Send now" }).click();
     await at.pane.getByRole("button", { name: "Table", exact: true }).click();

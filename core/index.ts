@@ -104,7 +104,9 @@ export { fileForm, stepForm, triggerForm, type FormField, type FormKind } from "
 export * from "./editing/begin.js";
 export { retied, tiesOf, type Tie } from "./editing/ties.js";
 export { valueOfWords, valueTyped } from "./editing/typed.js";
-export { callWords, callWordsAt } from "./editing/call-words.js";
+export { callAt, callWords, callWordsAt } from "./editing/call-words.js";
+export { callMessage, type CallMessage } from "./editing/call-message.js";
+export { readyCall, targetOf } from "./workflows/ready-call.js";
 export { samplesOf } from "./editing/samples.js";
 export { completeFile, type FileCompletion, type FileNames } from "./editing/complete.js";
 export { setInOrder } from "./editing/order.js";

@@ -49,18 +49,23 @@ export function callWordsAt(
   line: number,
   effectOf: (api: string, id: string) => Effect | undefined,
 ): string[] {
+  const call = callAt(steps, line);
+  if (!call) return [];
+  const { operation, method } = call;
+  const told = operation ? effectOf(operation.api, operation.id) : defaultEffect(method);
+  return callWords(call, call.effect ?? told ?? "writes");
+}
+
+/** The call at a line of a file. */
+export function callAt(steps: readonly Step[], line: number): CallStep | undefined {
   for (const step of steps) {
-    if (step.line === line && step.kind === "request") {
-      const { operation, method } = step;
-      const told = operation ? effectOf(operation.api, operation.id) : defaultEffect(method);
-      return callWords(step, step.effect ?? told ?? "writes");
-    }
+    if (step.line === line && step.kind === "request") return step;
     for (const inner of innerSteps(step)) {
-      const found = callWordsAt(inner, line, effectOf);
-      if (found.length > 0) return found;
+      const found = callAt(inner, line);
+      if (found) return found;
     }
   }
-  return [];
+  return undefined;
 }
 
 const unsureWords: Record<CallStep["ifUnsure"], string> = {

@@ -69,7 +69,7 @@ export class TransportFailure extends Error {
 export class RequestRefused extends Error {
   override name = "RequestRefused";
   constructor(
-    readonly code: "address-refused" | "bad-request" | "response-too-large",
+    readonly code: "address-refused" | "bad-request" | "bad-value" | "response-too-large",
     message: string,
   ) {
     super(message);

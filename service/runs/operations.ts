@@ -1,11 +1,9 @@
 import {
   operationById,
-  bodyFieldsOf,
   responseMismatches,
   OperationMissing,
   exampleResponse,
-  serverFor,
-  withFixedFields,
+  targetOf,
   type DescribedOperation,
 } from "@copper-kettle/core";
 import type { ApiStore } from "../store/apis.js";
@@ -30,8 +28,8 @@ export async function describedOperation(
         ? `The API ${name} has no operation "${id}".`
         : `There is no API "${name}"; describe it with: ckettle api add ${name} FILE-OR-URL`,
     );
-  const server = serverFor(api, operation);
-  if (server === undefined)
+  const target = targetOf(read.document, api, operation);
+  if (!target)
     throw new OperationMissing(
       `The document of ${name} names no server; give one with: ckettle api add ${name} … --server URL`,
     );
@@ -42,11 +40,8 @@ export async function describedOperation(
     return found;
   };
   return {
-    operation,
-    server,
+    ...target,
     mismatches,
-    fields: bodyFieldsOf(read.document, operation),
-    withFixedFields: (body) => withFixedFields(read.document, operation, body),
     example: () => exampleResponse(read.document, operation),
     ...(api.credential === undefined ? {} : { credential: api.credential }),
   };

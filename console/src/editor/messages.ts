@@ -1,5 +1,6 @@
 import type {
   BrokenRead,
+  CallMessage,
   Edited,
   EditorLine,
   FieldFinding,
@@ -101,6 +102,8 @@ export interface Asked {
     ask: { text: string; line: number };
     answer: { names: string[]; samples: JsonObject; words: string[] };
   };
+  /** The HTTP message that the call at a line makes with the values at hand; nothing where there is no call. */
+  message: { ask: { text: string; line: number }; answer: CallMessage | null };
   /** The values of a run and the constants, each as JSON: expressions are worked out on them from now on. */
   values: { ask: { json: string; constants: string }; answer: null };
   /** The steps in whose values a text is, in whatever case. */

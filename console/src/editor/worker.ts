@@ -1,7 +1,7 @@
 import {
-  addStep,
-  brokenReads,
   briefJson,
+  callAt,
+  callMessage,
   callWordsAt,
   CannotEdit,
   compile,
@@ -9,39 +9,26 @@ import {
   completeFile,
   completeTemplate,
   copyStep,
-  duplicateStep,
   evaluateToJson,
   ExpressionError,
   isObject,
   linesOf,
-  moveStep,
   own,
-  nextPlace,
-  pasteSteps,
-  placeOf,
   parseJson,
   parseTemplate,
   printJson,
-  readInstead,
   readWorkflow,
-  removeField,
-  removeStep,
-  rename,
-  renameKey,
+  readyCall,
   renderTemplate,
-  replaceField,
   samplesOf,
-  setInOrder,
+  targetOf,
   unfold,
   unfoldTemplate,
-  unwrapStep,
   withShown,
   valueOfText,
-  wrapStep,
-  type BrokenRead,
+  type CallMessage,
   type Catalogue,
   type Completions,
-  type Edited,
   type Json,
   type JsonObject,
   type Operation,
@@ -49,11 +36,12 @@ import {
   type ReadWorkflow,
   type ValueMap,
 } from "@copper-kettle/core";
-import { catalogueOf } from "../logic/catalogue.js";
+import { catalogueOf, describedApi } from "../logic/catalogue.js";
 import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
+import { broken, edited } from "./edits.js";
 import { mergedScope, withConstants } from "./merged-scope.js";
 import { lazyCatalogue } from "../logic/known.js";
-import type { Action, Answer, Asked, Completed, Outlined, Question, What, Worked } from "./messages.js";
+import type { Answer, Asked, Completed, Outlined, Question, What, Worked } from "./messages.js";
 
 /** Reads, checks, completes and edits workflow texts beside the page, so that no key waits for it. */
 
@@ -80,70 +68,6 @@ function valueIn(text: string): Json | undefined {
     if (error instanceof CannotEdit) return undefined;
     throw error;
   }
-}
-
-function edit({ text, action }: { text: string; action: Action }): Edited {
-  const only = (made: string, path = "path" in action ? action.path : []): Edited => ({
-    text: made,
-    path,
-    notes: [],
-  });
-  switch (action.do) {
-    case "set":
-      return only(setInOrder(text, action.path, action.value));
-    case "unset":
-      return only(removeField(text, action.path));
-    case "rename-key":
-      return only(renameKey(text, action.path, action.key), [...action.path.slice(0, -1), action.key]);
-    case "replace":
-      return only(replaceField(text, action.path, action.key, action.value));
-    case "add":
-      return addStep(text, action.place, action.step);
-    case "paste":
-      return pasteSteps(text, action.place, action.text);
-    case "remove":
-      return removeStep(text, action.path);
-    case "move":
-      return moveStep(text, action.path, action.place);
-    case "shift": {
-      const place = nextPlace(text, action.path, action.by);
-      return place ? moveStep(text, action.path, place) : only(text);
-    }
-    case "duplicate":
-      return duplicateStep(text, action.path);
-    case "wrap":
-      return wrapStep(text, action.path, action.wrapper);
-    case "unwrap":
-      return unwrapStep(text, action.path);
-    case "read-instead":
-      return only(readInstead(text, action.path, action.from, action.to));
-    case "rename": {
-      const made = rename(text, "step", action.from, action.to);
-      return only(made, placeOf(made, action.to));
-    }
-  }
-}
-
-/** Edits of one place: the steps stay where they are, and what they read in vain stays as it was. */
-const inPlace: ReadonlySet<Action["do"]> = new Set([
-  "set",
-  "unset",
-  "rename-key",
-  "replace",
-  "rename",
-  "read-instead",
-]);
-function broken({ text, action }: { text: string; action: Action }): BrokenRead[] {
-  try {
-    return brokenReads(text, edit({ text, action }).text);
-  } catch (error) {
-    if (error instanceof CannotEdit) return [];
-    throw error;
-  }
-}
-function edited(asked: Asked["edit"]["ask"]): Asked["edit"]["answer"] {
-  const made = edit(asked);
-  return inPlace.has(asked.action.do) ? made : { ...made, broken: brokenReads(asked.text, made.text) };
 }
 
 async function completeText({ text, at }: { text: string; at: number }): Promise<Completed> {
@@ -213,6 +137,26 @@ async function scope({ text, line }: { text: string; line: number }): Promise<As
     (api, id) => catalogue.operations(api)?.find((operation) => operation.id === id)?.effect,
   );
   return { names, samples: sendable(samples) as JsonObject, words };
+}
+
+/** So much of a body is shown. */
+const mostOfBody = 100_000;
+async function message({ text, line }: Asked["message"]["ask"]): Promise<CallMessage | null> {
+  const { read } = await readAnew(text);
+  const step = callAt(read.partial?.steps ?? [], line);
+  if (!step) return null;
+  const { operation: called } = step;
+  const api = called && (await describedApi(called.api));
+  const operation = api?.operations.find(({ id }) => id === called?.id);
+  const target = api && operation && targetOf(api.document, api, operation);
+  if (called && !target) return null;
+  const ready = readyCall(
+    step,
+    target && { ...target, ...(api.credential ? { credential: api.credential } : {}) },
+  );
+  const made = callMessage(ready, scopeFor(undefined), surroundings);
+  if (made.body === undefined || made.body.length <= mostOfBody) return made;
+  return { ...made, body: `${made.body.slice(0, mostOfBody)}…` };
 }
 
 let values: JsonObject = {};
@@ -334,6 +278,7 @@ const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Pro
   completeText,
   completeField,
   scope,
+  message,
   values: takeValues,
   search,
   loops,

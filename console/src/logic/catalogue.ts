@@ -2,7 +2,9 @@ import { apisRoutes, triggerEventsRoutes } from "@copper-kettle/contract";
 import { readApi, type Catalogue, type JsonObject, type Operation } from "@copper-kettle/core";
 import { api } from "../api.js";
 
-type Known = { document: JsonObject; operations: Operation[] } | undefined;
+type Known =
+  | { document: JsonObject; operations: Operation[]; servers: string[]; credential?: string | undefined }
+  | undefined;
 
 /** The APIs that were asked for, by name: what the document says, or nothing if there is none. */
 const asked = new Map<string, Promise<Known>>();
@@ -49,10 +51,10 @@ export function describedApi(name: string): Promise<Known> {
   let loading = asked.get(name);
   if (!loading) {
     loading = api.call(apisRoutes.apiDocument, { params: { name } }).then(
-      (document) => ({
-        document: document as JsonObject,
-        operations: readApi(document as JsonObject).operations,
-      }),
+      (document) => {
+        const { operations, servers, credential } = readApi(document as JsonObject);
+        return { document: document as JsonObject, operations, servers, credential };
+      },
       () => undefined,
     );
     asked.set(name, loading);

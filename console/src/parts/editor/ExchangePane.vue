@@ -20,6 +20,7 @@ import { startValue } from "../../editor/start-value.js";
 import { parameterOffers, type Offer } from "../../editor/offers.js";
 import { useSession } from "../../editor/session.js";
 import { stepIcons } from "../../logic/step-icons.js";
+import CallMessage from "./CallMessage.vue";
 import FieldChips from "./FieldChips.vue";
 import FieldEditor from "./FieldEditor.vue";
 import FieldRow from "./FieldRow.vue";
@@ -73,7 +74,9 @@ const main = computed(() => form.value.filter((field) => isMain(field) && !seldo
 const rest = computed(() => form.value.filter((field) => !isMain(field) && !seldom.has(field.key)));
 const folded = computed(() => form.value.filter((field) => seldom.has(field.key)));
 const foldedOpen = ref(false);
+/** What is folded, in a line: what will happen to a call, else what is set. */
 const foldedWords = computed(() => {
+  if (scope.words.value.length > 0) return foldedOpen.value ? "" : scope.words.value.join(" ");
   const set = folded.value.filter(isThere).map(({ key }) => key);
   return set.length === 0 ? "as usual" : set.join(", ");
 });
@@ -173,26 +176,29 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
         {{ problem.message }}
       </li>
     </ul>
-    <div class="card form">
-      <FieldRow
-        v-for="field in main"
-        :key="`${line.id} ${field.key}`"
-        :name="field.key"
-        :help="field.help"
-        :required="field.required"
-        :removable="!field.required && isThere(field)"
-        @remove="remove(field.key)"
-      >
-        <ValuesEditor
-          v-if="field.key === 'parameters'"
-          :path="path('parameters')"
-          :value="object(value['parameters'])"
-          :offered="offers"
-          label="parameters"
-        />
-        <FieldEditor v-else :field="field" :path="path(field.key)" :value="value[field.key]" />
-      </FieldRow>
-      <div v-if="rest.length > 0" class="chips"><FieldChips :offers="rest" @add="add" /></div>
+    <div class="card">
+      <CallMessage />
+      <div class="form">
+        <FieldRow
+          v-for="field in main"
+          :key="`${line.id} ${field.key}`"
+          :name="field.key"
+          :help="field.help"
+          :required="field.required"
+          :removable="!field.required && isThere(field)"
+          @remove="remove(field.key)"
+        >
+          <ValuesEditor
+            v-if="field.key === 'parameters'"
+            :path="path('parameters')"
+            :value="object(value['parameters'])"
+            :offered="offers"
+            label="parameters"
+          />
+          <FieldEditor v-else :field="field" :path="path(field.key)" :value="value[field.key]" />
+        </FieldRow>
+        <div v-if="rest.length > 0" class="chips"><FieldChips :offers="rest" @add="add" /></div>
+      </div>
     </div>
     <div v-if="line.what === 'file' || line.kind === 'by-hand'" class="card pa-3"><InputsEditor /></div>
     <details
@@ -207,7 +213,7 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
             ? "Retries, pages, time limits"
             : "Time limits, secrecy"
         }}</b>
-        <span class="dim ml-2">{{ foldedWords }}</span>
+        <span class="dim cut">{{ foldedWords }}</span>
       </summary>
       <ul v-if="scope.words.value.length > 0" class="words">
         <li v-for="sentence in scope.words.value" :key="sentence">{{ sentence }}</li>
@@ -283,7 +289,18 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   color: var(--dim);
 }
 summary {
+  display: flex;
+  gap: 8px;
   padding: 8px 12px;
   cursor: pointer;
+}
+summary::before {
+  content: "▸";
+}
+details[open] > summary::before {
+  content: "▾";
+}
+summary > b {
+  flex: none;
 }
 </style>

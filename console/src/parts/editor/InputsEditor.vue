@@ -153,11 +153,11 @@ const textOf = (value: Json | undefined): string =>
                 />
               </td>
               <td>
-                <input
-                  type="checkbox"
-                  :checked="required.includes(String(key))"
+                <v-checkbox-btn
+                  density="compact"
+                  :model-value="required.includes(String(key))"
                   :aria-label="`${key} is required`"
-                  @change="setRequired(String(key), ($event.target as HTMLInputElement).checked)"
+                  @update:model-value="setRequired(String(key), $event === true)"
                 />
               </td>
               <td>

@@ -119,7 +119,7 @@ const aboutOf = (key: string) => props.offered?.find((one) => one.name === key);
       <input
         v-model="name"
         class="name mono new"
-        :placeholder="`another of ${label}`"
+        :placeholder="`add to ${label}`"
         :aria-label="`New name in ${label}`"
         spellcheck="false"
         @keydown.enter.prevent="add()"

@@ -12,7 +12,7 @@ import type { Path } from "../../../values/paths.js";
 import { readsOwnSecret, responseSecrets, secretItemPlaces, secretParts } from "../../secrets.js";
 import { beginCall } from "./begin.js";
 import { isSafe, legOf } from "./leg.js";
-import { readyCall } from "./operation.js";
+import { described } from "./operation.js";
 import { judge, type Verdict } from "./judge.js";
 import { attemptEntry, send } from "./send.js";
 import { isRefusal } from "./using.js";
@@ -25,7 +25,7 @@ import { noteUnknown, resolveUnsure } from "./unsure.js";
  */
 export async function walkCall(walk: Walk, given: CallStep, frame: Frame, log: StepLog): Promise<void> {
   if (takeEnded(walk, given, frame, log, () => outcomeOf(log))) return;
-  const step = await readyCall(walk, given, frame, log);
+  const step = await described(walk, given, frame, log);
   const path = frame.prefix + step.name;
   if (!log.begun) {
     walk.progress.check(frame, path);
