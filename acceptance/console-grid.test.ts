@@ -75,6 +75,7 @@ describe("the grid of an operation in the console", () => {
     await said.waitFor({ state: "detached" });
 
     await page.goto(`${world.url}/credentials/stays-key`);
+    await page.getByRole("button", { name: "Edit", exact: true }).click();
     await page.getByText("A key of 16 signs").waitFor();
     const link = page.getByRole("link", { name: "Where do I get this?" });
     expect(await link.getAttribute("href")).toBe("https://stays.example/settings/keys");

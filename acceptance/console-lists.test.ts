@@ -108,6 +108,7 @@ describe("Home, lists and the frame of the console", () => {
     await page.waitForURL(/order=oldest/);
     await expect.poll(() => rows.first().locator("a").getAttribute("href")).toBe(`/runs/${oldest?.id}`);
     await page.getByLabel("From").fill("2031-01-01");
+    await page.keyboard.press("Enter");
     await page.getByText("No runs found.").waitFor();
     expect(page.url()).toContain("since=2031-01-01");
     const tomorrow = new Date(Date.now() + 86_400_000).toISOString();

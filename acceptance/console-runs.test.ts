@@ -159,6 +159,12 @@ describe("runs by hand, in the console", () => {
     await page.getByRole("tab", { name: "Remembered" }).click();
     await page.getByLabel("Remembered values").getByText('"eyrie"').waitFor();
     await button("Forget last").click();
+    const asked = page.getByRole("alertdialog");
+    await asked.getByText("Its values are deleted for good.").waitFor();
+    expect(
+      (await world.client.call(routes.remembered, { params: { name: "rounds" } })).remembered,
+    ).toHaveLength(1);
+    await asked.getByRole("button", { name: "Forget last" }).click();
     await page.getByText("Nothing remembered yet.").waitFor();
     expect((await world.client.call(routes.remembered, { params: { name: "rounds" } })).remembered).toEqual(
       [],

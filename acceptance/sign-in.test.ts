@@ -73,9 +73,21 @@ describe("setting up OAuth, as people do it", () => {
   it("keeps what is not typed again: settings are changed without the secret", async () => {
     const { page } = await signIn(browser, it_.world);
     await page.goto(`${it_.world.url}/credentials/boards-marit`);
-    await page.getByLabel("Hosts the credential may be sent to").fill("127.0.0.1");
+    const hosts = page.getByLabel("Hosts the credential may be sent to");
+    // Facts first: what is edited is asked for, and can be left as it was.
+    await page.getByRole("button", { name: "Edit", exact: true }).click();
+    await hosts.fill("elsewhere.example");
+    await page.getByRole("button", { name: "Cancel" }).click();
+    await hosts.waitFor({ state: "detached" });
+    await page.getByRole("button", { name: "Edit", exact: true }).click();
+    expect(await hosts.inputValue()).not.toBe("elsewhere.example");
+    expect(await page.getByLabel("Audience").count()).toBe(0);
+    await page.getByRole("button", { name: "Endpoints, audience, more parameters" }).click();
+    await page.getByLabel("Audience").waitFor();
+    await hosts.fill("127.0.0.1");
     await page.getByRole("button", { name: "Save" }).click();
     await page.getByText("Saved.").waitFor();
+    await hosts.waitFor({ state: "detached" });
     expect(await it_.detail("boards-marit")).toMatchObject({
       state: "ready",
       hosts: ["127.0.0.1"],
@@ -84,6 +96,7 @@ describe("setting up OAuth, as people do it", () => {
     await page.getByRole("button", { name: "Check now" }).click();
     await page.getByText(/A token was given for marit/).waitFor();
     await page.getByRole("button", { name: "Delete token" }).click();
+    await page.getByRole("alertdialog").getByRole("button", { name: "Delete token" }).click();
     await page.getByText("The tokens are deleted.").waitFor();
     expect((await it_.detail("boards-marit")).state).toBe("sign-in");
   });

@@ -12,6 +12,7 @@ import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { when } from "../logic/format.js";
+import ConfirmRemove from "../parts/shared/ConfirmRemove.vue";
 import DriftTable from "../parts/api/DriftTable.vue";
 import MethodMark from "../parts/shared/MethodMark.vue";
 import PageHead from "../parts/shared/PageHead.vue";
@@ -24,7 +25,6 @@ const operations = ref<OperationSummary[]>([]);
 const drift = ref<Drift[]>([]);
 const search = ref("");
 const fault = ref("");
-const removing = ref(false);
 const params = { name: props.name };
 
 onMounted(async () => {
@@ -48,6 +48,15 @@ const texts = computed(() =>
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   return operations.value.filter((_one, index) => words.every((word) => texts.value[index]?.includes(word)));
+});
+const consequences = computed(() => {
+  const usedBy = about.value?.usedBy ?? [];
+  return [
+    "Its document goes with its samples, and so do its operations.",
+    usedBy.length > 0
+      ? `Calls of ${usedBy.join(", ")} fail until there is an API with this name again.`
+      : "No workflow uses it.",
+  ];
 });
 async function forget(): Promise<void> {
   try {
@@ -73,6 +82,7 @@ async function remove(): Promise<void> {
     <v-progress-linear v-if="!about && !fault" indeterminate />
     <template v-if="about">
       <PageHead
+        times
         help="apis"
         :title="about.title"
         :name="name"
@@ -178,14 +188,7 @@ async function remove(): Promise<void> {
               </tbody>
             </table>
           </v-card>
-          <div class="d-flex ga-2">
-            <v-btn v-if="!removing" @click="removing = true">Remove API</v-btn>
-            <v-btn v-else color="error" @click="remove"
-              >Confirm: remove it{{
-                about.usedBy.length > 0 ? `; ${about.usedBy.join(", ")} will fail` : ""
-              }}</v-btn
-            >
-          </div>
+          <div><ConfirmRemove title="Remove API" :consequences="consequences" @confirmed="remove" /></div>
         </div>
       </div>
       <v-card v-if="drift.length > 0" class="pa-4 mt-3">

@@ -39,6 +39,7 @@ const time = (millis: number | null): string => (millis === null ? "" : printFor
     <v-progress-linear v-if="!compared && !fault" indeterminate />
     <template v-if="compared">
       <PageHead
+        times
         :title="`Two runs of ${compared.first.workflow}`"
         :up="[
           { title: 'Runs', to: '/runs' },

@@ -21,6 +21,7 @@ const router = useRouter();
 const credential = ref<CredentialDetail>();
 const activity = ref<Activity[]>([]);
 const fault = ref(typeof route.query["failed"] === "string" ? route.query["failed"] : "");
+const editing = ref(false);
 const notice = ref(typeof route.query["done"] === "string" ? route.query["done"] : "");
 
 async function load(): Promise<void> {
@@ -31,6 +32,8 @@ async function load(): Promise<void> {
     ]);
     credential.value = detail;
     activity.value = list.activity;
+    // What is missing is what somebody is here for.
+    if (detail.state === "incomplete") editing.value = true;
   } catch (error) {
     fault.value = sentence(error);
   }
@@ -46,6 +49,7 @@ async function changed(text: string): Promise<void> {
   await load();
 }
 async function saved(_name: string, removed: string[]): Promise<void> {
+  editing.value = false;
   await changed(removed.length > 0 ? `Saved. Removed from the secret: ${removed.join(", ")}.` : "Saved.");
 }
 async function removed(): Promise<void> {
@@ -56,6 +60,7 @@ async function removed(): Promise<void> {
 <template>
   <div class="page">
     <PageHead
+      times
       help="credentials"
       :title="name"
       :tab="`${name}, credential`"
@@ -64,6 +69,9 @@ async function removed(): Promise<void> {
       <template v-if="credential">
         <span class="dim">{{ credential.kind }}</span>
         <CredentialMark :state="credential.state" :ends-soon="credential.warning !== null" />
+      </template>
+      <template v-if="credential && !editing" #actions>
+        <v-btn @click="editing = true">Edit</v-btn>
       </template>
     </PageHead>
     <v-alert v-if="fault" type="error" class="mb-3">{{ fault }}</v-alert>
@@ -78,16 +86,18 @@ async function removed(): Promise<void> {
         <v-card class="pa-3">
           <CredentialFacts :credential="credential" />
         </v-card>
-        <CredentialActions :credential="credential" @changed="changed" @removed="removed" />
+        <CredentialActions :credential="credential" :beside="editing" @changed="changed" @removed="removed" />
+      </div>
+      <div class="column">
+        <v-card v-if="editing" class="pa-4">
+          <h2 class="mb-3">Edit</h2>
+          <CredentialEditor :credential="credential" @saved="saved" @cancelled="editing = false" />
+        </v-card>
         <v-card class="pa-4">
           <h2 class="mb-2">Activity</h2>
           <ActivityTable :activity="activity" />
         </v-card>
       </div>
-      <v-card class="pa-4">
-        <h2 class="mb-3">Edit</h2>
-        <CredentialEditor :credential="credential" @saved="saved" />
-      </v-card>
     </div>
   </div>
 </template>

@@ -69,7 +69,7 @@ const { sorting, sorted } = useSorted<CredentialInfo>(
 
 <template>
   <div class="page">
-    <PageHead title="Credentials" help="credentials">
+    <PageHead title="Credentials" times help="credentials">
       <template #actions>
         <SearchField v-model="search" label="Search" />
         <v-btn to="/add-credential" color="primary" variant="flat" :prepend-icon="mdiPlus"

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { homeRoutes, runsRoutes, workflowsRoutes, type OutputOf, type Run } from "@copper-kettle/contract";
+import { homeRoutes, runsRoutes, type OutputOf, type Run } from "@copper-kettle/contract";
 import { computed, onMounted, ref } from "vue";
 import { api, sentence } from "../api.js";
-import { fromNow, took, zone } from "../logic/format.js";
+import { fromNow, took } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
 import { whyOf } from "../logic/run-words.js";
+import { useTitles } from "../logic/titles.js";
 import DriftTable from "../parts/api/DriftTable.vue";
 import FirstSteps from "../parts/home/FirstSteps.vue";
 import NeedsYou from "../parts/home/NeedsYou.vue";
@@ -14,7 +15,7 @@ import StateMark from "../parts/shared/StateMark.vue";
 import TimeText from "../parts/shared/TimeText.vue";
 
 const home = ref<OutputOf<typeof homeRoutes.home>>();
-const titles = ref<ReadonlyMap<string, string>>(new Map());
+const { titles, titleOf, read: readTitles } = useTitles();
 const fault = ref("");
 const today = new Date().toLocaleDateString([], {
   weekday: "long",
@@ -41,11 +42,9 @@ async function goOn(): Promise<void> {
 }
 onMounted(async () => {
   await load();
-  const { workflows } = await api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] }));
-  titles.value = new Map(workflows.map(({ name, title }) => [name, title ?? name]));
+  await readTitles();
 });
 onRunChange(() => void load());
-const titleOf = (workflow: string): string => titles.value.get(workflow) ?? workflow;
 /** What goes on: runs that are active, and those that wait. */
 const active = computed<Run[]>(() =>
   [...(home.value?.running ?? []), ...(home.value?.next ?? [])].filter(
@@ -59,8 +58,8 @@ const unsure = computed(
 
 <template>
   <div class="page">
-    <PageHead title="Home">
-      <span class="dim">{{ today }} · times in {{ zone }}</span>
+    <PageHead title="Home" times>
+      <span class="dim">{{ today }}</span>
       <template #actions><v-btn to="/add-workflow">New workflow</v-btn></template>
     </PageHead>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>

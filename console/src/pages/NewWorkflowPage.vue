@@ -196,19 +196,25 @@ async function make(): Promise<void> {
   <div class="page">
     <PageHead title="New workflow" help="editor#begin" :up="[{ title: 'Workflows', to: '/workflows' }]" />
     <form class="new" novalidate @submit.prevent="make">
-      <fieldset>
-        <legend>How does it begin?</legend>
-        <div class="ways">
-          <label v-for="one in ways" :key="one.value" class="way card" :class="{ chosen: way === one.value }">
-            <input v-model="way" type="radio" name="way" :value="one.value" />
+      <h2 id="how">How does it begin?</h2>
+      <v-radio-group v-model="way" class="ways" aria-labelledby="how" hide-details>
+        <v-radio
+          v-for="one in ways"
+          :key="one.value"
+          :value="one.value"
+          class="way card"
+          :class="{ chosen: way === one.value }"
+          density="compact"
+        >
+          <template #label>
             <v-icon :icon="one.icon" size="18" class="dim" />
             <span
               ><b>{{ one.title }}</b
               ><br /><span class="dim">{{ one.about }}</span></span
             >
-          </label>
-        </div>
-      </fieldset>
+          </template>
+        </v-radio>
+      </v-radio-group>
       <div class="card fields">
         <v-text-field
           v-if="way === 'schedule'"
@@ -275,26 +281,18 @@ async function make(): Promise<void> {
   gap: 12px;
   max-width: 860px;
 }
-fieldset {
-  border: 0;
-  padding: 0;
-  margin: 0;
-}
-legend {
-  font-weight: 600;
-  margin-bottom: 8px;
-}
-.ways {
+.ways :deep(.v-selection-control-group) {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(240px, 1fr));
   gap: 8px;
 }
 .way {
-  display: flex;
+  padding: 6px 10px 6px 6px;
+}
+.way :deep(.v-label) {
   gap: 8px;
-  align-items: baseline;
-  padding: 8px 12px;
-  cursor: pointer;
+  flex: 1;
+  opacity: 1;
 }
 .way.chosen {
   border-color: var(--copper);

@@ -48,6 +48,7 @@ async function saved(id: string): Promise<void> {
     <v-progress-linear v-if="!operation && !fault" indeterminate />
     <template v-if="operation && about">
       <PageHead
+        times
         help="apis"
         :title="operation.title"
         :name="`${name}.${operation.id}`"

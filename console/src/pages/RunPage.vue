@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { runsRoutes, workflowsRoutes, Unreachable, type RunDetail } from "@copper-kettle/contract";
+import { runsRoutes, Unreachable, type RunDetail } from "@copper-kettle/contract";
 import { printJson, type Entry } from "@copper-kettle/core";
 import { computed, effectScope, onBeforeUnmount, onMounted, reactive, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { download } from "../logic/download.js";
 import { took, when } from "../logic/format.js";
 import { followEntries, onRunChange } from "../logic/live.js";
+import { useTitles } from "../logic/titles.js";
 import { Waterfall } from "../logic/waterfall.js";
 import BodyView from "../parts/shared/BodyView.vue";
 import BreakpointPanel from "../parts/run/BreakpointPanel.vue";
@@ -34,7 +35,7 @@ const read = reactive({ entries: 0 });
 const scope = effectScope();
 /** What is open above the steps. */
 const opened = ref<"again" | "compare" | "">("");
-const title = ref("");
+const { titleOf, read: readTitles } = useTitles();
 /** The newest run of the workflow that succeeded before this one, where this one did not. */
 const lastGood = ref("");
 /** The step from which it is to be run again. */
@@ -49,16 +50,14 @@ async function load(): Promise<void> {
   }
 }
 async function names({ workflow: name, state, id }: RunDetail): Promise<void> {
-  title.value = name;
-  const [{ workflows }, good] = await Promise.all([
-    api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] })),
+  const [, good] = await Promise.all([
+    readTitles(),
     state === "succeeded"
       ? undefined
       : api
           .call(runsRoutes.listRuns, { query: { workflow: name, state: "succeeded", before: id, limit: 1 } })
           .catch(() => undefined),
   ]);
-  title.value = workflows.find((one) => one.name === name)?.title ?? name;
   lastGood.value = good?.runs[0]?.id ?? "";
 }
 /** That the service is away is said above every page. */
@@ -168,13 +167,14 @@ function again(step = ""): void {
     <v-progress-linear v-if="!run && !fault" indeterminate />
     <template v-if="run">
       <PageHead
+        times
         :help="help"
-        :title="title"
+        :title="titleOf(run.workflow)"
         :name="run.workflow"
         :tab="`${run.workflow}, run ${run.id}`"
         :up="[
           { title: 'Runs', to: '/runs' },
-          { title: run.workflow, to: `/workflows/${run.workflow}` },
+          { title: titleOf(run.workflow), to: `/workflows/${run.workflow}` },
         ]"
       >
         <span class="dim">{{ run.version === 0 ? "draft" : `version ${run.version}` }}</span>

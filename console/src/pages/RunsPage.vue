@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { runsRoutes, workflowsRoutes, type Run } from "@copper-kettle/contract";
-import { nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { runsRoutes, type Run } from "@copper-kettle/contract";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, sentence } from "../api.js";
 import { loadAhead } from "../logic/ahead.js";
-import { zone } from "../logic/format.js";
 import { onRunChange } from "../logic/live.js";
 import { usePages } from "../logic/pages.js";
 import { keepPlace, placeHere } from "../logic/place.js";
+import DateField from "../parts/shared/DateField.vue";
+import { useTitles } from "../logic/titles.js";
 import PageHead from "../parts/shared/PageHead.vue";
 import SearchField from "../parts/shared/SearchField.vue";
 import RunCells from "../parts/shared/RunCells.vue";
@@ -37,7 +38,8 @@ const event = ref(asked("event"));
 const since = ref(asked("since"));
 const until = ref(asked("until"));
 const order = ref<Order>(orders.find((one) => one === asked("order")) ?? "newest");
-const names = ref<string[]>([]);
+const { titles, titleOf, read: readTitles } = useTitles();
+const names = computed(() => [...titles.value.keys()]);
 const fault = ref("");
 const place = ref<HTMLElement>();
 const rowHeight = 32;
@@ -99,9 +101,7 @@ onMounted(async () => {
   if (kept > 0 && shown.value.length === 0) await pages.load();
   await nextTick();
   if (place.value) place.value.scrollTop = kept;
-  names.value = (
-    await api.call(workflowsRoutes.listWorkflows).catch(() => ({ workflows: [] }))
-  ).workflows.map((item) => item.name);
+  await readTitles();
 });
 onRunChange(() => void pages.load());
 let typing: ReturnType<typeof setTimeout> | undefined;
@@ -119,18 +119,18 @@ watch([workflow, state, text, event, since, until, order], () => {
 
 <template>
   <div class="page">
-    <PageHead title="Runs" help="runs">
+    <PageHead title="Runs" times help="runs">
       <span v-if="total !== undefined" class="dim" role="status"
         >{{ total >= 10_000 ? "10,000 or more" : total.toLocaleString("en") }}
-        {{ total === 1 ? "run" : "runs" }} · times in {{ zone }}</span
+        {{ total === 1 ? "run" : "runs" }}</span
       >
     </PageHead>
     <div class="filters mb-3">
       <v-select v-model="workflow" :items="names" label="Workflow" placeholder="all" clearable />
       <v-select v-model="state" :items="states" label="State" placeholder="all" multiple clearable />
       <SearchField v-model="text" label="Id or error text" />
-      <v-text-field v-model="since" label="From" type="date" />
-      <v-text-field v-model="until" label="To" type="date" />
+      <DateField v-model="since" label="From" />
+      <DateField v-model="until" label="To" />
     </div>
     <v-chip v-if="event" closable class="mb-3" @click:close="event = ''"
       >Started by the event {{ event }}</v-chip
@@ -158,7 +158,7 @@ watch([workflow, state, text, event, since, until, order], () => {
               class="link"
               :aria-rowindex="index + 1"
             >
-              <RunCells v-if="row" :run="row" />
+              <RunCells v-if="row" :run="row" :title="titleOf(row.workflow)" />
               <td v-else colspan="7" class="dim">…</td>
             </tr>
             <tr v-if="below > 0" aria-hidden="true" :style="{ height: `${below}px` }"></tr>

@@ -55,6 +55,7 @@ const pages = computed(() =>
 <template>
   <div class="page settings">
     <PageHead
+      times
       help="service"
       :title="here?.title ?? 'There is no such page'"
       :tab="`${here?.title}, settings`"

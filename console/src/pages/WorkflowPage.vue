@@ -166,6 +166,7 @@ const isInline = computed(() => line.value?.kind === "request");
   <div class="page editor">
     <v-progress-linear v-if="!workflow && !draft.fault.value" indeterminate />
     <PageHead
+      times
       :title="title"
       :name="name"
       :tab="`${title}, ${name}`"
@@ -281,7 +282,7 @@ const isInline = computed(() => line.value?.kind === "request");
           @changed="draft.take($event)"
         />
         <RememberedPanel v-else-if="tab === 'remembered'" :workflow="workflow.name" />
-        <RunTable v-else :runs="values.runs.value" empty="No runs yet." without-workflow />
+        <RunTable v-else :runs="values.runs.value" empty="No runs yet." />
       </v-card>
     </template>
   </div>

@@ -10,6 +10,7 @@ import { useSorted } from "../logic/sorting.js";
 import PageHead from "../parts/shared/PageHead.vue";
 import SearchField from "../parts/shared/SearchField.vue";
 import SortHead from "../parts/shared/SortHead.vue";
+import WorkflowName from "../parts/shared/WorkflowName.vue";
 import StateMark from "../parts/shared/StateMark.vue";
 
 const workflows = ref<WorkflowSummary[]>();
@@ -51,7 +52,7 @@ const { sorting, sorted } = useSorted<WorkflowSummary>(
 
 <template>
   <div class="page">
-    <PageHead title="Workflows" help="workflow-file">
+    <PageHead title="Workflows" times help="workflow-file">
       <template #actions>
         <SearchField v-model="search" label="Search" />
         <v-btn to="/add-workflow" color="primary" variant="flat">New workflow</v-btn>
@@ -71,7 +72,7 @@ const { sorting, sorted } = useSorted<WorkflowSummary>(
         <thead>
           <tr>
             <SortHead :sorting="sorting" by="name">Workflow</SortHead>
-            <SortHead :sorting="sorting" by="version">Version</SortHead>
+            <SortHead class="number" :sorting="sorting" by="version">Version</SortHead>
             <SortHead class="wide" :sorting="sorting" by="starts">Started by</SortHead>
             <SortHead :sorting="sorting" by="failures">{{
               /failures/.test(sorting.order.value)
@@ -85,11 +86,10 @@ const { sorting, sorted } = useSorted<WorkflowSummary>(
           <tr v-for="item in sorted" :key="item.name" class="link">
             <td>
               <router-link :to="`/workflows/${item.name}`" class="whole"
-                ><b>{{ item.title ?? item.name }}</b>
-                <span class="mono dim ml-2">{{ item.name }}</span></router-link
-              >
+                ><WorkflowName :name="item.name" :title="item.title ?? item.name"
+              /></router-link>
             </td>
-            <td>
+            <td class="number">
               <span v-if="item.published !== null">{{ item.published }}</span>
               <span v-else class="dim">not published</span>
               <div v-if="item.draft" class="text-warning">

@@ -15,6 +15,7 @@ import {
   withText,
   type ParameterEdit,
 } from "../../logic/operation-edit.js";
+import ConfirmRemove from "../shared/ConfirmRemove.vue";
 import OperationGrid from "./OperationGrid.vue";
 import OperationExtras from "./OperationExtras.vue";
 
@@ -32,7 +33,12 @@ const faults = ref<Record<string, string>>({});
 const busy = ref(false);
 const asText = ref(false);
 const openRow = ref<number>();
-const removing = ref(false);
+const consequences = computed(() => [
+  "It goes from the document, in a new revision.",
+  props.usedBy.length > 0
+    ? `Its calls in ${props.usedBy.join(", ")} fail until there is an operation with this id again.`
+    : "No workflow calls it.",
+]);
 
 const read = computed<{ operation: JsonObject } | { fault: string }>(() => {
   try {
@@ -285,9 +291,6 @@ async function remove(): Promise<void> {
       <div><v-btn size="small" :prepend-icon="mdiPlus" @click="addParameter">Add a parameter</v-btn></div>
     </template>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-    <v-alert v-if="removing && usedBy.length > 0" type="warning"
-      >Called by {{ usedBy.join(", ") }}. Their calls would fail.</v-alert
-    >
     <div class="d-flex ga-2">
       <v-btn
         type="submit"
@@ -298,8 +301,7 @@ async function remove(): Promise<void> {
         >Save as new revision</v-btn
       >
       <v-spacer />
-      <v-btn v-if="!removing" @click="removing = true">Remove the operation</v-btn>
-      <v-btn v-else color="error" @click="remove">Confirm: remove it</v-btn>
+      <ConfirmRemove title="Remove the operation" :consequences="consequences" @confirmed="remove" />
     </div>
   </form>
   <v-alert v-else-if="fault" type="error">{{ fault }}</v-alert>

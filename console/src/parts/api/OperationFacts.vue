@@ -5,6 +5,7 @@ import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
 import BodyView from "../shared/BodyView.vue";
+import ConfirmRemove from "../shared/ConfirmRemove.vue";
 import SchemaTable from "./SchemaTable.vue";
 
 /** What an operation takes and gives, as its document says, and the samples of it. */
@@ -145,9 +146,13 @@ const typeText = (schema: JsonObject): string => {
           </button>
           <span class="dim">{{ sample.status }}, {{ when(sample.at) }}, {{ sample.by }}</span>
           <v-spacer />
-          <v-btn size="x-small" :aria-label="`Remove the sample ${sample.name}`" @click="remove(sample.name)"
-            >Remove</v-btn
-          >
+          <ConfirmRemove
+            :title="`Remove the sample ${sample.name}`"
+            short="Remove"
+            small
+            :consequences="['The editor and rehearsals do not show its values any more.']"
+            @confirmed="remove(sample.name)"
+          />
         </div>
         <BodyView v-if="openSample === sample.name" :body="sample.body" />
       </div>

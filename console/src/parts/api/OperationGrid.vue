@@ -36,7 +36,12 @@ const titled = (row: GridRow, event: Event): void =>
         <tbody>
           <tr v-for="row in rows" :key="row.key">
             <td>
-              <input v-model="marked" type="checkbox" :value="row.key" :aria-label="`Mark ${row.key}`" />
+              <v-checkbox-btn
+                v-model="marked"
+                density="compact"
+                :value="row.key"
+                :aria-label="`Mark ${row.key}`"
+              />
             </td>
             <td>{{ row.place }}</td>
             <td class="mono">{{ row.name }}{{ row.required ? " *" : "" }}</td>

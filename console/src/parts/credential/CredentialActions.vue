@@ -5,7 +5,11 @@ import { api, sentence } from "../../api.js";
 import ConfirmRemove from "../shared/ConfirmRemove.vue";
 import CopyText from "../shared/CopyText.vue";
 
-const props = defineProps<{ credential: CredentialDetail }>();
+const props = defineProps<{
+  credential: CredentialDetail;
+  /** Whether a form stands beside it, with a button of its own that comes first. */
+  beside?: boolean;
+}>();
 const emit = defineEmits<{ changed: [notice: string]; removed: [] }>();
 const address = ref("");
 const busy = ref("");
@@ -87,8 +91,8 @@ const remove = () =>
     <div class="buttons">
       <v-btn
         v-if="credential.redirectUri"
-        color="primary"
-        variant="flat"
+        :color="beside ? undefined : 'primary'"
+        :variant="beside ? 'outlined' : 'flat'"
         :loading="busy === 'sign-in'"
         :disabled="credential.state === 'incomplete'"
         @click="signIn"
@@ -97,7 +101,17 @@ const remove = () =>
       <v-btn v-if="oauth" :loading="busy === 'sheet'" @click="showSheet">{{
         sheet ? "Hide the request sheet" : "Request sheet"
       }}</v-btn>
-      <v-btn v-if="credential.token" :loading="busy === 'forget'" @click="forget">Delete token</v-btn>
+      <ConfirmRemove
+        v-if="credential.token"
+        title="Delete token"
+        :consequences="[
+          credential.redirectUri
+            ? 'Calls with this credential wait until somebody signs in again.'
+            : 'The next call asks for a new token.',
+        ]"
+        :busy="busy === 'forget'"
+        @confirmed="forget"
+      />
       <ConfirmRemove
         title="Remove credential"
         short="Remove"

@@ -6,6 +6,7 @@ import { forgetMended } from "../../logic/faults.js";
 import { faultOfName } from "../../logic/names.js";
 import { emptyForm, formOf, kinds, readCredential, sentPreview } from "../../logic/credential-form.js";
 import { loginSecrets } from "../../logic/login-form.js";
+import DateField from "../shared/DateField.vue";
 import CertificateFields from "./CertificateFields.vue";
 import LoginFields from "./LoginFields.vue";
 import OAuthFields from "./OAuthFields.vue";
@@ -13,7 +14,7 @@ import StaticFields from "./StaticFields.vue";
 
 /** Without a credential the form makes a new one. */
 const props = defineProps<{ credential?: CredentialDetail | undefined }>();
-const emit = defineEmits<{ saved: [name: string, removed: string[]] }>();
+const emit = defineEmits<{ saved: [name: string, removed: string[]]; cancelled: [] }>();
 const form = reactive(props.credential ? formOf(props.credential) : emptyForm());
 const faults = ref<Record<string, string>>({});
 const fault = ref("");
@@ -81,11 +82,11 @@ async function save(): Promise<void> {
 <template>
   <form class="column" novalidate @submit.prevent="save">
     <v-text-field
+      v-if="!credential"
       v-model="form.name"
       label="Name"
       placeholder="stays-key"
       hint="a-z, 0-9 and dashes. Steps name it in using."
-      :disabled="credential !== undefined"
       :error-messages="faults['name'] ?? credentialNameFault"
       autocomplete="off"
     />
@@ -136,9 +137,8 @@ async function save(): Promise<void> {
     </div>
     <template v-else>
       <div class="pair">
-        <v-text-field
+        <DateField
           v-model="form.endsOn"
-          type="date"
           label="The secret expires on"
           hint="Home warns 30, 7 and 1 days before."
           :error-messages="faults['endsOn']"
@@ -168,7 +168,10 @@ async function save(): Promise<void> {
       </div>
     </template>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-    <div><v-btn type="submit" color="primary" variant="flat" :loading="busy">Save</v-btn></div>
+    <div class="d-flex ga-2">
+      <v-btn type="submit" color="primary" variant="flat" :loading="busy">Save</v-btn>
+      <v-btn v-if="credential" @click="emit('cancelled')">Cancel</v-btn>
+    </div>
   </form>
 </template>
 

@@ -1,14 +1,31 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import type { CredentialForm } from "../../logic/credential-form.js";
 import { clientAuths, grants, oauthUses } from "../../logic/oauth-form.js";
 import CertificateFields from "./CertificateFields.vue";
 import CopyText from "../shared/CopyText.vue";
 import SecretField from "../shared/SecretField.vue";
 
-defineProps<{ faults: Record<string, string>; saved: boolean; redirectUri: string }>();
+const props = defineProps<{ faults: Record<string, string>; saved: boolean; redirectUri: string }>();
 const form = defineModel<CredentialForm>({ required: true });
 const uses = computed(() => oauthUses(form.value.oauth));
+/** What few need is folded until it is asked for, holds something, or is wrong. */
+const asked = ref(false);
+const endpoints = computed(
+  () =>
+    asked.value ||
+    form.value.oauth.issuer === "" ||
+    [form.value.oauth.tokenUrl, form.value.oauth.authorizationUrl].some(Boolean) ||
+    ["tokenUrl", "authorizationUrl"].some((field) => props.faults[field]),
+);
+const seldom = computed(() => {
+  const { audience, resource, parameters, authorizationParameters } = form.value.oauth;
+  return (
+    asked.value ||
+    [audience, resource, parameters, authorizationParameters].some(Boolean) ||
+    ["parameters", "authorizationParameters"].some((field) => props.faults[field])
+  );
+});
 const grant = computed(() => grants.find(({ value }) => value === form.value.oauth.grant));
 </script>
 
@@ -26,29 +43,28 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
       v-model="form.oauth.issuer"
       label="Issuer"
       placeholder="https://identity.example"
-      hint="Its metadata names the endpoints. Without an issuer, enter them below."
+      :hint="`Its metadata names the endpoints.${endpoints ? ' Without an issuer, enter them below.' : ''}`"
       :error-messages="faults['issuer']"
     />
     <v-text-field
+      v-if="endpoints"
       v-model="form.oauth.tokenUrl"
       label="Token URL (if the issuer has no metadata)"
       :error-messages="faults['tokenUrl']"
     />
     <v-text-field
-      v-if="uses.signIn"
+      v-if="endpoints && uses.signIn"
       v-model="form.oauth.authorizationUrl"
       label="Authorization URL (if the issuer has no metadata)"
       :error-messages="faults['authorizationUrl']"
     />
-    <div class="pair">
-      <v-text-field
-        v-model="form.oauth.clientId"
-        label="Client id"
-        autocomplete="off"
-        :error-messages="faults['clientId']"
-      />
-      <v-select v-model="form.oauth.clientAuth" :items="clientAuths" label="Client authentication" />
-    </div>
+    <v-text-field
+      v-model="form.oauth.clientId"
+      label="Client id"
+      autocomplete="off"
+      :error-messages="faults['clientId']"
+    />
+    <v-select v-model="form.oauth.clientAuth" :items="clientAuths" label="Client authentication" />
     <SecretField
       v-if="uses.secret"
       v-model="form.oauth.clientSecret"
@@ -85,11 +101,15 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
       placeholder="staff:read staff:write"
       :error-messages="faults['scopes']"
     />
-    <div class="pair">
+    <div v-if="!seldom || !endpoints">
+      <v-btn variant="text" size="small" @click="asked = true">Endpoints, audience, more parameters</v-btn>
+    </div>
+    <div v-if="seldom" class="pair">
       <v-text-field v-model="form.oauth.audience" label="Audience" />
       <v-text-field v-model="form.oauth.resource" label="Resource (RFC 8707)" />
     </div>
     <v-textarea
+      v-if="seldom"
       v-model="form.oauth.parameters"
       class="mono"
       label="More parameters of the token request, one name=value per line"
@@ -98,7 +118,7 @@ const grant = computed(() => grants.find(({ value }) => value === form.value.oau
       :error-messages="faults['parameters']"
     />
     <v-textarea
-      v-if="uses.signIn"
+      v-if="seldom && uses.signIn"
       v-model="form.oauth.authorizationParameters"
       class="mono"
       label="More parameters of the authorization request, one name=value per line"

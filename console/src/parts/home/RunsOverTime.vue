@@ -43,8 +43,11 @@ const bars = computed(() =>
     const at = new Date(hour.hour).getHours();
     return {
       x: index * 15,
+      textAt: index * 15 + (index === 0 ? 0 : index === props.hours.length - 1 ? 15 : 7.5),
       label: `${at}:00 – ${hour.succeeded} succeeded, ${hour.failed} failed, ${hour.other} other`,
       hour: at,
+      // Nothing is cut at the ends.
+      anchor: index === 0 ? "start" : index === props.hours.length - 1 ? "end" : "middle",
       parts: parts
         .filter((part) => part.count > 0)
         .map((part) => {
@@ -86,7 +89,7 @@ const bars = computed(() =>
           :fill="part.color"
           :fill-opacity="part.opacity"
         />
-        <text v-if="bar.hour % 6 === 0" :x="bar.x + 7.5" :y="height + 13" text-anchor="middle">
+        <text v-if="bar.hour % 6 === 0" :x="bar.textAt" :y="height + 13" :text-anchor="bar.anchor">
           {{ bar.hour }}:00
         </text>
       </g>

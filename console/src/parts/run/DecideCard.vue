@@ -188,17 +188,18 @@ async function decide(): Promise<void> {
       </section>
     </div>
     <h2>Choose</h2>
-    <div class="choices" role="radiogroup" aria-label="Choose">
+    <v-radio-group v-model="decision" class="choices" aria-label="Choose" hide-details>
       <div
         v-for="one in choices"
         :key="one.decision"
         class="card choice"
         :class="{ chosen: one.decision === decision }"
       >
-        <label>
-          <input v-model="decision" type="radio" :name="`decision ${item.path}`" :value="one.decision" />
-          <b>{{ one.label }}</b>
-        </label>
+        <v-radio :value="one.decision" density="compact"
+          ><template #label
+            ><b>{{ one.label }}</b></template
+          ></v-radio
+        >
         <p class="dim">{{ one.help }}</p>
         <v-textarea
           v-if="one.decision === 'happened'"
@@ -211,7 +212,7 @@ async function decide(): Promise<void> {
           @focus="decision = 'happened'"
         />
       </div>
-    </div>
+    </v-radio-group>
     <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
     <div class="d-flex ga-3 align-center flex-wrap">
       <v-btn
@@ -252,7 +253,7 @@ async function decide(): Promise<void> {
   border: 1px solid var(--line);
   border-radius: 4px;
 }
-.choices {
+.choices :deep(.v-selection-control-group) {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(230px, 1fr));
   gap: 10px;
@@ -267,8 +268,5 @@ async function decide(): Promise<void> {
 .choice.chosen {
   border-color: var(--copper);
   box-shadow: 0 0 0 1px var(--copper);
-}
-label {
-  cursor: pointer;
 }
 </style>

@@ -39,8 +39,8 @@ onBeforeUnmount(() => clearInterval(again));
           <th>Calls to</th>
           <th>With</th>
           <th>Rate limit</th>
-          <th>In flight</th>
-          <th>Waiting</th>
+          <th class="number">In flight</th>
+          <th class="number">Waiting</th>
         </tr>
       </thead>
       <tbody>
@@ -54,8 +54,8 @@ onBeforeUnmount(() => clearInterval(again));
               >none until {{ when(limit.pausedUntil) }}</span
             >
           </td>
-          <td>{{ limit.under }}</td>
-          <td>{{ limit.waiting }}</td>
+          <td class="number">{{ limit.under }}</td>
+          <td class="number">{{ limit.waiting }}</td>
         </tr>
       </tbody>
     </table>

@@ -3,6 +3,7 @@ import { backupsRoutes, homeRoutes, retentionRoutes, runsRoutes } from "@copper-
 import { onMounted, ref } from "vue";
 import { api, fieldMessages, sentence } from "../../api.js";
 import { forgetMended } from "../../logic/faults.js";
+import ConfirmRemove from "../shared/ConfirmRemove.vue";
 
 /** Pause of all, retention, backups. */
 const paused = ref(false);
@@ -99,7 +100,15 @@ const backup = (): Promise<void> =>
         <v-btn type="submit" color="primary" variant="flat" :loading="busy === 'save'" :disabled="!loaded"
           >Save</v-btn
         >
-        <v-btn :loading="busy === 'prune'" :disabled="!loaded" @click="prune">Delete old runs now</v-btn>
+        <ConfirmRemove
+          title="Delete old runs now"
+          :consequences="[
+            'Runs that are older than the saved retention allows are deleted with their files. They cannot be restored.',
+          ]"
+          :busy="busy === 'prune'"
+          :disabled="!loaded"
+          @confirmed="prune"
+        />
       </div>
     </form>
     <p v-for="(one, name) in others" :key="name" class="dim">

@@ -10,6 +10,7 @@ defineProps<{
   /** What will follow, a sentence each. */
   consequences: string[];
   busy?: boolean;
+  disabled?: boolean;
   small?: boolean;
 }>();
 const emit = defineEmits<{ confirmed: [] }>();
@@ -25,10 +26,10 @@ function confirm(): void {
 
 <template>
   <v-btn
-    variant="text"
     color="error"
     :size="small ? 'small' : 'default'"
     :loading="busy ?? false"
+    :disabled="disabled ?? false"
     :aria-label="title"
     @click="open = true"
     >{{ short ?? title }}</v-btn

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { dayOf, zone } from "../../logic/format.js";
+import { dayOf } from "../../logic/format.js";
 
-/** The day as a heading in a list by time: where it is another than that of the row before; the first says the zone. */
+/** The day as a heading in a list by time, where it is another than that of the row before. */
 const props = defineProps<{ at: string; before?: string | undefined; columns: number }>();
 const day = computed(() => dayOf(props.at));
 </script>
@@ -10,13 +10,7 @@ const day = computed(() => dayOf(props.at));
 <template>
   <tr v-if="before === undefined || dayOf(before) !== day">
     <th :colspan="columns" scope="rowgroup">
-      {{ day }}<span v-if="before === undefined" class="dim zone"> · times in {{ zone }}</span>
+      {{ day }}
     </th>
   </tr>
 </template>
-
-<style scoped>
-.zone {
-  font-weight: 400;
-}
-</style>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { watchEffect } from "vue";
 import { RouterLink } from "vue-router";
+import { zone } from "../../logic/format.js";
 
 /** The head of a page: the way up, its title, its name in mono beside it; both name the browser's tab, too. */
 const props = defineProps<{
@@ -9,6 +10,8 @@ const props = defineProps<{
   up?: { title: string; to: string }[];
   /** What the browser's tab says, where it is not the title. */
   tab?: string;
+  /** Whether it shows times: their zone is said once, here. */
+  times?: boolean;
   /** The page of the help about it, such as `apis#rate-limits`. */
   help?: string;
 }>();
@@ -24,11 +27,13 @@ watchEffect(() => {
         ><span v-if="index > 0" class="dim" aria-hidden="true"> › </span
         ><RouterLink :to="one.to">{{ one.title }}</RouterLink></template
       >
+      <span v-if="times" class="dim zone">times in {{ zone }}</span>
     </nav>
     <div class="head">
       <h1>{{ title }}</h1>
       <span v-if="name && name !== title" class="mono dim">{{ name }}</span>
       <slot />
+      <span v-if="times && !(up && up.length > 0)" class="dim">times in {{ zone }}</span>
       <RouterLink v-if="help" class="help" :to="`/help/${help}`" :aria-label="`Help: ${title}`" title="Help"
         >?</RouterLink
       >
@@ -45,6 +50,9 @@ watchEffect(() => {
 .crumbs {
   font-size: 0.875rem;
   line-height: 1.3;
+}
+.zone {
+  float: right;
 }
 .crumbs a {
   text-decoration: none;

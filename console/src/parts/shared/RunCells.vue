@@ -4,9 +4,15 @@ import { took } from "../../logic/format.js";
 import { beganBy, problemsOf, whyOf } from "../../logic/run-words.js";
 import StateMark from "./StateMark.vue";
 import TimeText from "./TimeText.vue";
+import WorkflowName from "./WorkflowName.vue";
 
 /** One run in a list. The whole row is the link: it opens in a new tab as any link does. */
-defineProps<{ run: Run; withoutWorkflow?: boolean | undefined; belowDay?: boolean }>();
+defineProps<{
+  run: Run;
+  /** What people call its workflow; without it the row stands in a list of one workflow. */
+  title?: string;
+  belowDay?: boolean;
+}>();
 </script>
 
 <template>
@@ -16,7 +22,9 @@ defineProps<{ run: Run; withoutWorkflow?: boolean | undefined; belowDay?: boolea
     >
     <span v-if="run.problems > 0" class="text-warning ml-2">{{ problemsOf(run) }}</span>
   </td>
-  <td v-if="!withoutWorkflow" class="cut workflow">{{ run.workflow }}</td>
+  <td v-if="title !== undefined" class="cut workflow">
+    <WorkflowName :name="run.workflow" :title="title" />
+  </td>
   <td class="text-no-wrap"><TimeText :at="run.createdAt" :below-day="belowDay" /></td>
   <td class="wide dim cut">{{ beganBy(run) }}</td>
   <td class="wide number text-no-wrap">{{ took(run) }}</td>
@@ -32,9 +40,9 @@ defineProps<{ run: Run; withoutWorkflow?: boolean | undefined; belowDay?: boolea
 }
 .why {
   max-width: 0;
-  width: 42%;
+  width: 34%;
 }
 .workflow {
-  max-width: 220px;
+  max-width: 290px;
 }
 </style>

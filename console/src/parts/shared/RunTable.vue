@@ -4,18 +4,19 @@ import DayRow from "./DayRow.vue";
 import RunCells from "./RunCells.vue";
 import RunColumns from "./RunColumns.vue";
 
-defineProps<{ runs: Run[]; empty: string; withoutWorkflow?: boolean }>();
+/** The runs of one workflow. */
+defineProps<{ runs: Run[]; empty: string }>();
 </script>
 
 <template>
   <p v-if="runs.length === 0" class="dim py-2">{{ empty }}</p>
   <table v-else class="lines">
-    <RunColumns :without-workflow="withoutWorkflow" />
+    <RunColumns without-workflow />
     <tbody>
       <template v-for="(run, index) in runs" :key="run.id">
-        <DayRow :at="run.createdAt" :before="runs[index - 1]?.createdAt" :columns="withoutWorkflow ? 6 : 7" />
+        <DayRow :at="run.createdAt" :before="runs[index - 1]?.createdAt" :columns="6" />
         <tr class="link">
-          <RunCells :run="run" :without-workflow="withoutWorkflow" below-day />
+          <RunCells :run="run" below-day />
         </tr>
       </template>
     </tbody>

@@ -3,6 +3,7 @@ import { rememberedRoutes, type OutputOf } from "@copper-kettle/contract";
 import { onMounted, ref } from "vue";
 import { api, sentence } from "../../api.js";
 import { when } from "../../logic/format.js";
+import ConfirmRemove from "../shared/ConfirmRemove.vue";
 import JsonTree from "../shared/JsonTree.vue";
 
 /** What a workflow keeps from run to run. */
@@ -54,9 +55,15 @@ onMounted(load);
           <td class="text-no-wrap">{{ when(one.changedAt) }}</td>
           <td class="text-no-wrap">{{ one.expires ? when(one.expires) : "never" }}</td>
           <td class="text-right">
-            <v-btn size="small" variant="text" :aria-label="`Forget ${one.key}`" @click="forget(one.key)"
-              >Forget</v-btn
-            >
+            <ConfirmRemove
+              :title="`Forget ${one.key}`"
+              short="Forget"
+              small
+              :consequences="[
+                'Its values are deleted for good. To the next run there is nothing under this key.',
+              ]"
+              @confirmed="forget(one.key)"
+            />
           </td>
         </tr>
       </tbody>
