@@ -1,5 +1,6 @@
 import { execFile } from "node:child_process";
-import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { cp, mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
+import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { promisify } from "node:util";
@@ -297,6 +298,31 @@ describe("ckettle", () => {
     // eslint-disable-next-line no-control-regex
     expect(said.out).not.toMatch(/\u001b/);
     expect(said.err).toBe("");
+  });
+
+  it("begins with what V8 made of it at the build, and works as well without that", async () => {
+    const bundle = createRequire(import.meta.url)(join(root, "cli/bin/bundle.cjs")) as {
+      compiled: (file: string) => { cachedDataRejected?: boolean };
+    };
+    const kept = join(root, "cli/dist/bundle");
+    const files = (await readdir(kept)).filter((name) => name.endsWith(".cache"));
+    expect(files).toContain("ckettle.cjs.cache");
+    expect(files.some((name) => name.startsWith("run-"))).toBe(true);
+    for (const name of files) {
+      const { cachedDataRejected } = bundle.compiled(join(kept, name.replace(/\.cache$/, "")));
+      expect([name, cachedDataRejected]).toEqual([name, false]);
+    }
+    const other = join(folder, "moved");
+    await cp(join(root, "cli/bin"), join(other, "bin"), { recursive: true });
+    await cp(kept, join(other, "dist/bundle"), { recursive: true });
+    await writeFile(join(other, "dist/bundle/ckettle.cjs.cache"), "made by something else");
+    for (const name of files.filter((one) => one.startsWith("schemas-")))
+      await rm(join(other, "dist/bundle", name));
+    const { stdout } = await promisify(execFile)(process.execPath, [
+      join(other, "bin/ckettle.cjs"),
+      "--version",
+    ]);
+    expect(stdout.trim()).toBe((await ckettle(["--version"], {})).out.trim());
   });
 
   it("fits its tables to the terminal, with numbers at the right, the zone once, and the next command ready to paste", async () => {

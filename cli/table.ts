@@ -1,4 +1,4 @@
-import width from "fast-string-width";
+import widthOf from "fast-string-width";
 import { wrapAnsi } from "fast-wrap-ansi";
 import colors from "./colors.js";
 import { zoneText } from "./output.js";
@@ -8,6 +8,8 @@ export type Column = string | { numbers: string } | { times: string };
 
 const gap = "  ";
 const narrowest = 8;
+/** Most texts are plain, and told at once. */
+const width = (text: string): number => (/^[ -~]*$/.test(text) ? text.length : widthOf(text));
 const wordEnd = /\s+(?!\d\d:\d\d:\d\d)/;
 
 /**
@@ -24,10 +26,10 @@ export function table(columns: Column[], rows: string[][], empty: string): strin
       return parts.reduce((most, part) => Math.max(most, width(part)), 0);
     });
   const natural = widest((text) => text.split("\n"));
-  const words = widest((text) => text.split(/\s+/));
+  const words = (): number[] => widest((text) => text.split(/\s+/));
   // What has to stay together, from most to least: times, words, all words but those of the last column, which has the
   // sentences.
-  const leasts = [widest((text) => text.split(wordEnd)), words, words.slice(0, -1)];
+  const leasts = [() => widest((text) => text.split(wordEnd)), words, () => words().slice(0, -1)];
   const widths = fitted(natural, leasts, roomFor(columns.length));
   const right = columns.map((column) => typeof column !== "string" && "numbers" in column);
   return all.map((row) => lines(row, widths, right)).join("\n");
@@ -49,9 +51,10 @@ function roomFor(columns: number): number {
  * The width of each column: the widest are cut down to one width, the largest at which all fit. Through a time, and then
  * through the longest words, only where they would not fit else.
  */
-function fitted(natural: number[], leasts: number[][], room: number): number[] {
+function fitted(natural: number[], leasts: (() => number[])[], room: number): number[] {
+  if (sum(natural) <= room) return natural;
   for (const least of leasts) {
-    const cut = cutTo(natural, least, room);
+    const cut = cutTo(natural, least(), room);
     if (sum(cut) <= room) return cut;
   }
   return cutTo(natural, [], room);

@@ -1,4 +1,4 @@
 #!/usr/bin/env node
 "use strict";
 /* eslint-disable-next-line @typescript-eslint/no-require-imports -- Node starts CommonJS faster. */
-require("../dist/bundle/ckettle.cjs");
+require("./bundle.cjs").load("ckettle.cjs");
