@@ -197,8 +197,7 @@ describe("runs by hand, in the console", () => {
 
     it("say who is told, show the secret once, and what came of a try", async () => {
       await open("/settings/notifications");
-      const card = page.locator(".v-card").filter({ hasText: "Webhook" });
-      const keep = card.getByRole("button", { name: "Save" });
+      const keep = page.locator("main").getByRole("button", { name: "Save" });
       const address = `http://localhost:${(hook.address() as AddressInfo).port}/hook`;
       await page.getByLabel("Webhook URL").fill("office");
       await keep.click();
@@ -211,6 +210,16 @@ describe("runs by hand, in the console", () => {
       await keep.click();
       await page.getByText("Signing secret, shown only once").waitFor();
       expect((await world.client.call(routes.notifications)).webhook).toEqual({ url: address });
+      // What is set is shown; the form comes on demand, and can be left.
+      await page.getByRole("table", { name: "Who is notified" }).getByText(address).waitFor();
+      expect(await page.getByLabel("Webhook URL").count()).toBe(0);
+      await button("Edit").click();
+      await page.getByLabel("Webhook URL").fill("http://elsewhere.example");
+      await button("Cancel").click();
+      await button("Send a test notification").click();
+      await page.getByText("By webhook: it was not taken").waitFor();
+      await page.getByText("which calls may not reach").waitFor();
+      expect(told).toEqual([]);
     });
 
     it("keep retention, constants and a backup", async () => {

@@ -57,6 +57,39 @@ describe("the waterfall", () => {
     expect(made).toMatchObject({ from: 100, to: 1_150, over: false });
   });
 
+  it("says of nothing that it runs while the whole run waits", () => {
+    const made = new Waterfall(outline);
+    const states = () => made.inside("").map(({ name, state }) => [name, state]);
+    made.take([
+      begun(100, "known", "if"),
+      begun(101, "known/made", "request"),
+      { type: "unsure", at: 110, path: "known/made", attempt: 1, reason: "cut" } as Entry,
+      { type: "rested", at: 111, state: "unsure" } as Entry,
+    ]);
+    expect(states()).toEqual([
+      ["known", "waiting"],
+      ["made", "unsure"],
+    ]);
+    made.take([
+      {
+        type: "decided",
+        at: 500,
+        path: "known/made",
+        attempt: 1,
+        decision: "skip",
+        by: "owner",
+      } as unknown as Entry,
+    ]);
+    expect(states()[0]).toEqual(["known", "waiting"]);
+    made.take([ended(501, "known/made", "request")]);
+    expect(states()).toEqual([
+      ["known", "running"],
+      ["made", "succeeded"],
+    ]);
+    made.take([ended(502, "known", "if")]);
+    expect(states()[0]).toEqual(["known", "succeeded"]);
+  });
+
   it("tells what was not sent from what was", () => {
     const made = new Waterfall(outline);
     const pretended = { ...attempt(120, "huts", 1, 105, 200), pretended: "rehearsal" } as Entry;

@@ -99,7 +99,31 @@ export class Waterfall {
     );
   }
 
+  /** Rows that have not ended, and those of them that stood still when the run came to rest. */
+  readonly #open = new Set<Row>();
+  readonly #resting = new Set<Row>();
+  /** Nothing runs while the whole run waits, for a time, an event or a person. */
+  #rest(): void {
+    for (const row of this.#open) {
+      if (row.state !== "running") continue;
+      row.state = "waiting";
+      this.#resting.add(row);
+      this.#markItem(row);
+    }
+  }
+  #resume(): void {
+    for (const row of this.#resting) {
+      if (row.state !== "waiting") continue;
+      row.state = "running";
+      this.#markItem(row);
+    }
+    this.#resting.clear();
+  }
+
   #take(entry: Entry): void {
+    const { type } = entry;
+    if (this.#resting.size > 0 && !["rested", "decided", "stopping", "finished"].includes(type))
+      this.#resume();
     switch (entry.type) {
       case "begun": {
         const row = this.#row(entry.path, entry.kind, entry.at);
@@ -140,6 +164,7 @@ export class Waterfall {
       case "ended": {
         const row = this.#row(entry.path, entry.kind, entry.at);
         closeLast(row, entry.at);
+        this.#open.delete(row);
         row.ended = entry;
         row.to = entry.at;
         row.state = entry.error ? "failed" : entry.skipped !== undefined ? "skipped" : "succeeded";
@@ -161,7 +186,7 @@ export class Waterfall {
           row.segments.push({ kind, from: entry.at, to: undefined, label: wait.reason });
           row.state = "waiting";
         }
-        return;
+        return this.#rest();
       }
       case "limited": {
         const row = this.#row(entry.path, "request", entry.at);
@@ -239,6 +264,7 @@ export class Waterfall {
       length: undefined,
     };
     this.rows.set(path, row);
+    this.#open.add(row);
     return row;
   }
 

@@ -52,7 +52,7 @@ const found = computed(() => {
 const consequences = computed(() => {
   const usedBy = about.value?.usedBy ?? [];
   return [
-    "Its document goes with its samples, and so do its operations.",
+    "Its operations cannot be called any more. Runs that called them can still be read.",
     usedBy.length > 0
       ? `Calls of ${usedBy.join(", ")} fail until there is an API with this name again.`
       : "No workflow uses it.",

@@ -172,7 +172,13 @@ const isInline = computed(() => line.value?.kind === "request");
       :tab="`${title}, ${name}`"
       :up="[{ title: 'Workflows', to: '/workflows' }]"
     >
-      <EditorHead v-if="workflow" ref="head" @problem="nextProblem" @publish="publishing = !publishing" />
+      <EditorHead
+        v-if="workflow"
+        ref="head"
+        :building="tab === 'build'"
+        @problem="nextProblem"
+        @publish="publishing = !publishing"
+      />
     </PageHead>
     <v-alert
       v-if="draft.fault.value"
@@ -329,7 +335,8 @@ const isInline = computed(() => line.value?.kind === "request");
 .views {
   display: flex;
   flex: none;
-  gap: 10px;
+  flex-wrap: wrap;
+  gap: 4px 10px;
   align-items: center;
   padding: 8px 12px 0;
 }

@@ -7,6 +7,8 @@ import { when } from "../../logic/format.js";
 import KeysHelp from "./KeysHelp.vue";
 
 /** The head line of the editor: what state the draft is in, what is wrong with it, test and publish. */
+/** Elsewhere than where it is built, another button of the page comes first. */
+defineProps<{ building: boolean }>();
 const emit = defineEmits<{ problem: []; publish: [] }>();
 const { document, testing, inForce } = useSession();
 const keys = ref(false);
@@ -100,7 +102,11 @@ defineExpose({ showKeys: () => (keys.value = true) });
       @click="keys = true"
     />
     <v-btn :loading="testing.busy.value" @click="testing.asks.value = !testing.asks.value">Test …</v-btn>
-    <v-btn color="primary" variant="flat" :disabled="counts.errors > 0" @click="emit('publish')"
+    <v-btn
+      :color="building ? 'primary' : undefined"
+      :variant="building ? 'flat' : 'outlined'"
+      :disabled="counts.errors > 0"
+      @click="emit('publish')"
       >Publish …</v-btn
     >
   </span>

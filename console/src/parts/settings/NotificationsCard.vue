@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { notificationsRoutes, type OutputOf } from "@copper-kettle/contract";
-import { onMounted, ref } from "vue";
-import { api, sentence } from "../../api.js";
+import { computed, onMounted, ref } from "vue";
+import { api, fieldMessages, sentence } from "../../api.js";
+import { forgetMended } from "../../logic/faults.js";
 import CopyText from "../shared/CopyText.vue";
 import SecretField from "../shared/SecretField.vue";
 
@@ -19,15 +20,22 @@ const given = ref({
   from: "",
   to: "",
 });
+/** Facts first; where there are none, the form. */
+const editing = ref(false);
+const isSet = computed(() => Boolean(notifications.value?.webhook ?? notifications.value?.mail));
+const faults = ref<Record<string, string>>({});
 const made = ref("");
 const fault = ref("");
 const said = ref<{ by: string; fault: string | null }[]>([]);
 const busy = ref("");
+forgetMended(faults, () => ({ ...given.value }));
 const ways = [
   { value: "starttls", title: "STARTTLS" },
   { value: "from-the-start", title: "TLS" },
   { value: "none", title: "none (mail server on this machine)" },
 ];
+
+const wayOf = (tls: string): string => ways.find(({ value }) => value === tls)?.title ?? tls;
 
 function take(next: OutputOf<typeof notificationsRoutes.notifications>): void {
   notifications.value = next;
@@ -49,12 +57,31 @@ async function act(what: string, work: () => Promise<void>): Promise<void> {
   try {
     await work();
   } catch (error) {
-    fault.value = sentence(error);
+    const messages = Object.entries(fieldMessages(error));
+    // By the fields of the form: `webhook.url` is `url`, and one of several addresses is `to`.
+    faults.value = Object.fromEntries(
+      messages.map(([field, message]) => [
+        field.replace(/^(webhook|mail)\./, "").replace(/\.\d+$/, ""),
+        message,
+      ]),
+    );
+    if (!Object.keys(faults.value).some((field) => field in given.value)) fault.value = sentence(error);
   } finally {
     busy.value = "";
   }
 }
-onMounted(() => act("load", async () => take(await api.call(notificationsRoutes.notifications))));
+onMounted(() =>
+  act("load", async () => {
+    take(await api.call(notificationsRoutes.notifications));
+    editing.value = !isSet.value;
+  }),
+);
+function cancel(): void {
+  if (notifications.value) take(notifications.value);
+  faults.value = {};
+  fault.value = "";
+  editing.value = false;
+}
 
 const save = (): Promise<void> =>
   act("save", async () => {
@@ -81,6 +108,7 @@ const save = (): Promise<void> =>
     });
     made.value = saved.secret ?? "";
     take(saved);
+    editing.value = !isSet.value;
   });
 const send = (): Promise<void> =>
   act("send", async () => {
@@ -90,44 +118,77 @@ const send = (): Promise<void> =>
 
 <template>
   <v-card class="pa-4 stack">
-    <h2>Notifications</h2>
     <p class="dim">
       Sent when a run fails, becomes unsure or is parked, and when a credential stops working. One message per
       problem, not one per run.
     </p>
-    <form class="stack" novalidate @submit.prevent="save">
+    <v-alert v-if="made" type="success" title="Signing secret, shown only once">
+      <CopyText :text="made" label="Signing secret" />
+    </v-alert>
+    <table v-if="isSet && !editing" class="lines" aria-label="Who is notified">
+      <tbody>
+        <tr v-if="notifications?.webhook">
+          <th>By webhook</th>
+          <td class="mono">{{ notifications.webhook.url }}</td>
+        </tr>
+        <tr v-if="notifications?.mail">
+          <th>By mail</th>
+          <td>
+            to {{ notifications.mail.to.join(", ") }}
+            <span class="dim">from {{ notifications.mail.from }} over</span>
+            <span class="mono"> {{ notifications.mail.host }}:{{ notifications.mail.port }}</span>
+            <span class="dim"> {{ wayOf(notifications.mail.tls) }}</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form v-if="editing" class="stack" novalidate @submit.prevent="save">
       <h3>By webhook</h3>
       <v-text-field
         v-model="given.url"
         label="Webhook URL"
         placeholder="https://office.huts.example/hooks"
         autocomplete="off"
-        hide-details
+        :error-messages="faults['url']"
       />
       <SecretField
         v-if="given.url"
         v-model="given.secret"
         label="Signing secret (whsec_…). Leave empty to generate one."
         :saved="notifications?.webhook !== null"
+        :error-messages="faults['secret']"
       />
-      <v-alert v-if="made" type="success" title="Signing secret, shown only once">
-        <CopyText :text="made" label="Signing secret" />
-      </v-alert>
       <h3>By mail</h3>
       <div class="mail">
-        <v-text-field v-model="given.host" label="SMTP server" autocomplete="off" hide-details />
-        <v-text-field v-model="given.port" label="Port" inputmode="numeric" hide-details />
-        <v-select v-model="given.tls" :items="ways" label="Encryption" hide-details />
+        <v-text-field
+          v-model="given.host"
+          label="SMTP server"
+          autocomplete="off"
+          :error-messages="faults['host']"
+        />
+        <v-text-field
+          v-model="given.port"
+          label="Port"
+          inputmode="numeric"
+          :error-messages="faults['port']"
+        />
+        <v-select v-model="given.tls" :items="ways" label="Encryption" />
       </div>
       <div v-if="given.host" class="pair">
-        <v-text-field v-model="given.user" label="User" autocomplete="off" hide-details />
+        <v-text-field v-model="given.user" label="User" autocomplete="off" :error-messages="faults['user']" />
         <SecretField
           v-model="given.password"
           label="Password"
           :saved="notifications?.mail?.user !== undefined"
+          :error-messages="faults['password']"
         />
-        <v-text-field v-model="given.from" label="From" placeholder="kettle@huts.example" hide-details />
-        <v-text-field v-model="given.to" label="To, separated by commas" hide-details />
+        <v-text-field
+          v-model="given.from"
+          label="From"
+          placeholder="kettle@huts.example"
+          :error-messages="faults['from']"
+        />
+        <v-text-field v-model="given.to" label="To, separated by commas" :error-messages="faults['to']" />
       </div>
       <v-textarea
         v-if="given.host && given.tls !== 'none'"
@@ -137,29 +198,28 @@ const send = (): Promise<void> =>
         rows="1"
         max-rows="8"
         auto-grow
-        hide-details
+        :error-messages="faults['authorities']"
       />
-      <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
-      <v-alert
-        v-for="one in said"
-        :key="one.by"
-        :type="one.fault ? 'error' : 'success'"
-        :title="`By ${one.by}: ${one.fault ? 'it was not taken' : 'it was taken'}`"
-        >{{ one.fault }}</v-alert
-      >
-      <p v-if="notifications && notifications.waiting > 0" class="text-warning">
-        {{ notifications.waiting }} not delivered yet. {{ notifications.lastFault }}
-      </p>
       <div class="d-flex ga-2">
         <v-btn type="submit" color="primary" variant="flat" :loading="busy === 'save'">Save</v-btn>
-        <v-btn
-          :disabled="!notifications?.webhook && !notifications?.mail"
-          :loading="busy === 'send'"
-          @click="send"
-          >Send a test notification</v-btn
-        >
+        <v-btn v-if="isSet" @click="cancel">Cancel</v-btn>
       </div>
     </form>
+    <v-alert v-if="fault" type="error">{{ fault }}</v-alert>
+    <v-alert
+      v-for="one in said"
+      :key="one.by"
+      :type="one.fault ? 'error' : 'success'"
+      :title="`By ${one.by}: ${one.fault ? 'it was not taken' : 'it was taken'}`"
+      >{{ one.fault }}</v-alert
+    >
+    <p v-if="notifications && notifications.waiting > 0" class="text-warning">
+      {{ notifications.waiting }} not delivered yet. {{ notifications.lastFault }}
+    </p>
+    <div v-if="isSet && !editing" class="d-flex ga-2">
+      <v-btn @click="editing = true">Edit</v-btn>
+      <v-btn :loading="busy === 'send'" @click="send">Send a test notification</v-btn>
+    </div>
   </v-card>
 </template>
 
