@@ -4,6 +4,7 @@ import { printJson, type Entry } from "@copper-kettle/core";
 import { computed, effectScope, onBeforeUnmount, onMounted, reactive, ref, shallowRef } from "vue";
 import { api, sentence } from "../api.js";
 import { download } from "../logic/download.js";
+import { failureWords } from "../logic/failure-words.js";
 import { took, when } from "../logic/format.js";
 import { followEntries, onRunChange } from "../logic/live.js";
 import { useTitles } from "../logic/titles.js";
@@ -104,6 +105,12 @@ function interesting(made: Waterfall): string {
   return (wrong ?? waiting ?? rows.find((row) => row.kind === "request") ?? rows[0])?.path ?? "";
 }
 
+/** What the failure most likely means, and what to do. */
+const meaning = computed(() => {
+  const failed =
+    version.value > 0 && run.value?.error?.step ? waterfall.value?.rows.get(run.value.error.step) : undefined;
+  return failed && failureWords(failed);
+});
 // A copy each time: rows change in place, and what shows one must see that it changed.
 const row = computed(() => {
   const found = version.value > 0 ? waterfall.value?.rows.get(selected.value) : undefined;
@@ -222,7 +229,8 @@ function again(step = ""): void {
         v-if="run.error"
         type="error"
         :title="run.error.step ? `Step ${run.error.step} failed` : 'The run failed'"
-        >{{ run.error.message }}</v-alert
+        >{{ run.error.message }}
+        <p v-if="meaning" class="mt-1">{{ meaning }}</p></v-alert
       >
       <v-alert v-else-if="run.state === 'parked'" type="warning" title="Parked">
         {{ run.message }}
@@ -292,6 +300,7 @@ function again(step = ""): void {
             :run="id"
             :workflow="run.workflow"
             :row="row"
+            :said="run.error?.message"
             :over="!active"
             @again="again(row.name)"
           />

@@ -19,8 +19,14 @@ import JsonTree from "../shared/JsonTree.vue";
 import RecordPanel from "./RecordPanel.vue";
 import StateMark from "../shared/StateMark.vue";
 
-/** `workflow` is where the step can be edited. */
-const props = defineProps<{ row: Row; over: boolean; run: string; workflow?: string }>();
+/** `workflow` is where the step can be edited; `said` is a failure that stands above already. */
+const props = defineProps<{
+  row: Row;
+  over: boolean;
+  run: string;
+  workflow?: string;
+  said?: string | undefined;
+}>();
 const emit = defineEmits<{ again: [] }>();
 const request = computed(() => props.row.begun?.data["request"] as unknown as RecordedRequest | undefined);
 const chosen = ref(0);
@@ -110,7 +116,9 @@ const headers = (fields: Record<string, unknown>): [string, string][] =>
         >Again from here</v-btn
       >
     </header>
-    <v-alert v-if="row.ended?.error" type="error">{{ row.ended.error.message }}</v-alert>
+    <v-alert v-if="row.ended?.error && row.ended.error.message !== said" type="error">{{
+      row.ended.error.message
+    }}</v-alert>
     <p v-if="row.attempts.at(-1)?.more" class="text-warning">There are more pages than were requested.</p>
     <v-alert v-if="row.state === 'unsure'" type="warning"
       >{{ row.unsure?.reason }} <DetailsText :detail="row.unsure?.detail"
