@@ -17,7 +17,7 @@ import EditorHead from "../parts/editor/EditorHead.vue";
 import ExchangePane from "../parts/editor/ExchangePane.vue";
 import MapPane from "../parts/editor/MapPane.vue";
 import OutlinePane from "../parts/editor/OutlinePane.vue";
-import BrokenReads from "../parts/editor/BrokenReads.vue";
+import EditorNotices from "../parts/editor/EditorNotices.vue";
 import PausedBar from "../parts/editor/PausedBar.vue";
 import PublishPanel from "../parts/editor/PublishPanel.vue";
 import TestInputs from "../parts/editor/TestInputs.vue";
@@ -180,27 +180,7 @@ const isInline = computed(() => line.value?.kind === "request");
         @publish="publishing = !publishing"
       />
     </PageHead>
-    <v-alert
-      v-if="draft.fault.value"
-      type="error"
-      class="mb-2"
-      closable
-      @click:close="draft.fault.value = ''"
-      >{{ draft.fault.value }}</v-alert
-    >
-    <v-alert v-if="published.length > 0" type="success" class="mb-2" closable @click:close="published = []">{{
-      published.join(" ")
-    }}</v-alert>
-    <v-alert
-      v-if="draft.notes.value.length > 0"
-      type="info"
-      class="mb-2"
-      closable
-      @click:close="draft.notes.value = []"
-    >
-      <div v-for="note in draft.notes.value" :key="note">{{ note }}</div>
-    </v-alert>
-    <BrokenReads />
+    <EditorNotices v-model="published" />
     <template v-if="workflow">
       <DraftConflict
         v-if="draft.theirs.value"
