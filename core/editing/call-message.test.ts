@@ -98,6 +98,15 @@ describe("the message that a call makes", () => {
     expect(body).toBe('{"a":"${inputs.two}","b":1}');
   });
 
+  it("shows the expression instead of more than anybody reads", () => {
+    const many = Array.from({ length: 60_000 }, () => "x");
+    const call =
+      "request: POST https://a.example, body: { json: { few: '${inputs.few}', many: '${inputs.many}' } }";
+    expect(message(call, { inputs: { few: ["x"], many } }).body).toBe(
+      '{"few":["x"],"many":"${inputs.many}"}',
+    );
+  });
+
   it("says which field keeps it from being made, and shows what is known", () => {
     expect(message("operation: stays.book", {})).toEqual({
       method: "POST",

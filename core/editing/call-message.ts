@@ -10,6 +10,7 @@ import {
 import type { ValueMap } from "../expressions/values.js";
 import { RequestRefused } from "../http/message.js";
 import { renderUrl } from "../http/url-template.js";
+import { briefJson } from "../values/brief.js";
 import type { Json } from "../values/json.js";
 import { callRequest } from "../workflows/call-request.js";
 import type { ReadyCall, ValueTemplate } from "../workflows/steps.js";
@@ -27,6 +28,9 @@ export interface CallMessage {
   fault?: { field: string; message: string };
 }
 
+/** So many characters of one value are shown; a larger one stands as the expression that gives it. */
+const mostShown = 100_000;
+
 /** Thrown where the rest of a message cannot be made. */
 class Unmade extends Error {
   constructor(
@@ -38,8 +42,8 @@ class Unmade extends Error {
 }
 
 /**
- * The message that a call makes with some values. An expression for which they hold nothing stands in it as it is
- * written.
+ * The message that a call makes with some values. An expression for which they hold nothing, or more than anybody reads,
+ * stands in it as it is written.
  */
 export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surroundings): CallMessage {
   const readable = (template: Template): TemplatePart[] =>
@@ -57,7 +61,8 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
     }
     const { template } = value;
     const found = gives(() => ({ value: renderTemplate(template, scope, surroundings) }));
-    return found ? found.value : template.source;
+    const isShown = found && briefJson(found.value ?? null, mostShown).length < mostShown;
+    return isShown ? found.value : template.source;
   };
   try {
     const { request } = callRequest(step, {

@@ -30,10 +30,10 @@ async function load(): Promise<void> {
       api.call(credentialsRoutes.credential, { params: { name: props.name } }),
       api.call(activityRoutes.listActivity, { query: { credential: props.name, limit: 12 } }),
     ]);
+    // What is missing is what somebody is here for.
+    if (!credential.value && detail.state === "incomplete") editing.value = true;
     credential.value = detail;
     activity.value = list.activity;
-    // What is missing is what somebody is here for.
-    if (detail.state === "incomplete") editing.value = true;
   } catch (error) {
     fault.value = sentence(error);
   }

@@ -35,8 +35,13 @@ const state = ref<string[]>(asked("state").split(",").filter(Boolean));
 const text = ref(asked("text"));
 const event = ref(asked("event"));
 /** Days in the browser's zone. */
-const since = ref(asked("since"));
-const until = ref(asked("until"));
+const since = ref(dayAsked("since"));
+const until = ref(dayAsked("until"));
+/** What stands in the address may be no day. */
+function dayAsked(name: string): string {
+  const text = asked(name);
+  return /^\d{4}-\d\d-\d\d$/.test(text) && !Number.isNaN(Date.parse(text)) ? text : "";
+}
 const order = ref<Order>(orders.find((one) => one === asked("order")) ?? "newest");
 const { titles, titleOf, read: readTitles } = useTitles();
 const names = computed(() => [...titles.value.keys()]);
