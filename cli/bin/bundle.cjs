@@ -5,7 +5,7 @@ const { join } = require("node:path");
 const { constants, Script } = require("node:vm");
 
 /**
- * The files of the bundle, each with what V8 made of it when it was built (`warm.cjs`): to compile them anew takes as
+ * The files of the bundle, each with what V8 made of it when it was built (`warm.mjs`): to compile them anew takes as
  * long as to run them. V8 itself turns down what another version of it made, or what belongs to another text.
  */
 const folder = join(__dirname, "../dist/bundle");

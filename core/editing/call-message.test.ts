@@ -40,8 +40,7 @@ function message(call: string, scope: Record<string, Json>) {
   if (!step) throw new Error(`There is no call in: ${call}`);
   const operation = step.operation && api.operations.find(({ id }) => id === step.operation?.id);
   const target = operation && targetOf(document, api, operation);
-  const described = target && { ...target, ...(api.credential ? { credential: api.credential } : {}) };
-  return callMessage(readyCall(step, described), scope, surroundings);
+  return callMessage(readyCall(step, target), scope, surroundings);
 }
 
 describe("the message that a call makes", () => {
@@ -86,6 +85,16 @@ describe("the message that a call makes", () => {
       ["Key", "0000"],
       ["Accept", "application/json, */*;q=0.8"],
     ]);
+  });
+
+  it("has the conditions that an earlier step gives, its ETag or else its date", () => {
+    const of = (call: string) =>
+      message(`request: PUT https://a.example, ${call}`, {
+        steps: { old: { headers: { "last-modified": "Mon, 30 Nov 2026 12:00:00 GMT" } }, none: {} },
+      }).headers[0];
+    expect(of("if-match: steps.old")).toEqual(["If-Unmodified-Since", "Mon, 30 Nov 2026 12:00:00 GMT"]);
+    expect(of("if-none-match: steps.old")).toEqual(["If-Modified-Since", "Mon, 30 Nov 2026 12:00:00 GMT"]);
+    expect(of("if-match: steps.none")).toEqual(["Accept", "application/json, */*;q=0.8"]);
   });
 
   it("shows an expression as it is written where the values hold nothing for it", () => {

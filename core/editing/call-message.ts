@@ -28,8 +28,9 @@ export interface CallMessage {
   fault?: { field: string; message: string };
 }
 
-/** So many characters of one value are shown; a larger one stands as the expression that gives it. */
+/** So many characters of a value, and of a body, are shown; a larger value stands as the expression that gives it. */
 const mostShown = 100_000;
+const shortened = (body: string): string => (body.length > mostShown ? `${body.slice(0, mostShown)}…` : body);
 
 /** Thrown where the rest of a message cannot be made. */
 class Unmade extends Error {
@@ -94,7 +95,7 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
       method,
       url: request.url,
       headers,
-      ...(typeof body === "string" ? { body } : {}),
+      ...(typeof body === "string" ? { body: shortened(body) } : {}),
       using: step.using ?? [],
     };
   } catch (error) {

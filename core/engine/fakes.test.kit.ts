@@ -7,6 +7,7 @@ import { parseJson, printJson, type Json, type JsonObject } from "../values/json
 import { readWorkflow } from "../workflows/read.js";
 import { advance, type Advanced } from "./advance.js";
 import { journalFormat, type Entry } from "./entries.js";
+import { targetOf } from "../workflows/ready-call.js";
 import { readApi } from "../apis/openapi.js";
 import {
   CredentialMissing,
@@ -189,6 +190,7 @@ export class World {
         if (!operation) throw new OperationMissing(`There is no operation "${api}.${id}".`);
         return {
           operation,
+          ...targetOf(document, { servers: [`https://${api}.example`] }, operation),
           server: `https://${api}.example`,
           mismatches: (answer) => responseMismatches(document, operation, answer),
         };

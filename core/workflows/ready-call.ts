@@ -6,6 +6,9 @@ import { compile, type Expression } from "../expressions/compile.js";
 import type { JsonObject } from "../values/json.js";
 import type { CallStep, DescribedTarget, Pages, ReadyCall } from "./steps.js";
 
+/** What calls of an operation go by, and the credential that they use where a step names none. */
+type Target = DescribedTarget & { credential?: string };
+
 /** Expressions of operations, compiled once for their text. */
 const compiled = new Map<string, Expression>();
 const mostCompiled = 1_000;
@@ -15,10 +18,7 @@ const mostCompiled = 1_000;
  * the step says itself stands over it.
  * @param described missing where the step calls no operation
  */
-export function readyCall(
-  step: CallStep,
-  described: (DescribedTarget & { credential?: string }) | undefined,
-): ReadyCall {
+export function readyCall(step: CallStep, described: Target | undefined): ReadyCall {
   const { pages: given, ...rest } = step;
   if (!described)
     return {
@@ -47,9 +47,9 @@ export function readyCall(
 /** What calls of an operation go by, as its document says; undefined if it names no server. */
 export function targetOf(
   document: JsonObject,
-  api: { servers: string[] },
+  api: { servers: string[]; credential?: string | undefined },
   operation: Operation,
-): DescribedTarget | undefined {
+): Target | undefined {
   const server = serverFor(api, operation);
   if (server === undefined) return undefined;
   return {
@@ -57,6 +57,7 @@ export function targetOf(
     server,
     fields: bodyFieldsOf(document, operation),
     withFixedFields: (body) => withFixedFields(document, operation, body),
+    ...(api.credential === undefined ? {} : { credential: api.credential }),
   };
 }
 

@@ -43,6 +43,5 @@ export async function describedOperation(
     ...target,
     mismatches,
     example: () => exampleResponse(read.document, operation),
-    ...(api.credential === undefined ? {} : { credential: api.credential }),
   };
 }

@@ -139,8 +139,6 @@ async function scope({ text, line }: { text: string; line: number }): Promise<As
   return { names, samples: sendable(samples) as JsonObject, words };
 }
 
-/** So much of a body is shown. */
-const mostOfBody = 100_000;
 async function message({ text, line }: Asked["message"]["ask"]): Promise<CallMessage | null> {
   const { read } = await readAnew(text);
   const step = callAt(read.partial?.steps ?? [], line);
@@ -150,13 +148,7 @@ async function message({ text, line }: Asked["message"]["ask"]): Promise<CallMes
   const operation = api?.operations.find(({ id }) => id === called?.id);
   const target = api && operation && targetOf(api.document, api, operation);
   if (called && !target) return null;
-  const ready = readyCall(
-    step,
-    target && { ...target, ...(api.credential ? { credential: api.credential } : {}) },
-  );
-  const made = callMessage(ready, scopeFor(undefined), surroundings);
-  if (made.body === undefined || made.body.length <= mostOfBody) return made;
-  return { ...made, body: `${made.body.slice(0, mostOfBody)}…` };
+  return callMessage(readyCall(step, target), scopeFor(undefined), surroundings);
 }
 
 let values: JsonObject = {};

@@ -4,7 +4,7 @@ import { failureWords } from "./failure-words.js";
 import { Waterfall } from "./waterfall.js";
 
 /** The words for a call that ended with an attempt. */
-function words(attempt: object, using?: string): string | undefined {
+function words(attempt: object, using?: string, code = "response"): string | undefined {
   const made = new Waterfall([]);
   const request = {
     method: "POST",
@@ -15,6 +15,7 @@ function words(attempt: object, using?: string): string | undefined {
   made.take([
     { type: "begun", at: 1, path: "a", kind: "request", data } as unknown as Entry,
     { type: "attempt", at: 3, path: "a", attempt: 1, sentAt: 2, ...attempt } as Entry,
+    { type: "ended", at: 4, path: "a", kind: "request", error: { code, message: "it failed" } } as Entry,
   ]);
   const row = made.rows.get("a");
   return row && failureWords(row);
@@ -37,9 +38,12 @@ describe("what a failure most likely means", () => {
   });
 
   it("goes by what became of the connection where no response came", () => {
-    const failure = (kind: string) => words({ failure: { kind, message: "it failed", sent: false } });
+    const failure = (kind: string) =>
+      words({ failure: { kind, message: "it failed", sent: false } }, undefined, kind);
     for (const kind of ["connect", "dns", "timeout", "cut"]) expect(failure(kind)).toMatch(/[.?]$/);
     expect(failure("tls")).toBeUndefined();
     expect(words({ ...response(401), pretended: "fault" })).toBeUndefined();
+    // A 404 that was taken for a success, behind which an expression failed, explains nothing.
+    expect(words(response(404), undefined, "expression")).toBeUndefined();
   });
 });
