@@ -315,6 +315,24 @@ describe("an operation in a workflow", () => {
     expect(readApi(huts).notes).toContainEqual(expect.stringContaining("x-ckettle-pages of odd is not used"));
   });
 
+  it("masks a short secret in its body, where it was given by name among the parameters", async () => {
+    const it = new World(
+      `copper-kettle: 1\nname: test\ninputs: { type: object, properties: { pin: { type: string, writeOnly: true } } }\nsteps:\n  - { step: a, operation: doors.open, parameters: { door: east, pin: "\${inputs.pin}" } }\n`,
+    );
+    const properties = { door: { type: "string" }, pin: { type: "string" } };
+    const requestBody = { content: { "application/json": { schema: { type: "object", properties } } } };
+    it.apis = {
+      doors: { paths: { "/open": { post: { operationId: "open", requestBody, responses: {} } } } },
+    };
+    it.inputs = { pin: "4711" };
+    it.start();
+    it.add({ type: "secrets", at: it.time, values: [], places: [["inputs", "pin"]] });
+    await it.run();
+    expect(it.sent.map(({ body }) => body)).toEqual(['{"door":"east","pin":"4711"}']);
+    const shown = it.rows.filter(({ entry }) => entry.type !== "started").map(({ open }) => open);
+    expect(shown.join("\n")).not.toContain("4711");
+  });
+
   it("knows an operation by its API and id", () => {
     expect(operationName("stays.searchGuests")).toEqual({ api: "stays", id: "searchGuests" });
     expect(operationName("hut-stays.v1.guests")).toEqual({ api: "hut-stays", id: "v1.guests" });
