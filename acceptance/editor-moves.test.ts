@@ -86,6 +86,48 @@ describe("steps that are moved, taken away and added in the console", () => {
     await until(async () => (await draft()).includes("parameters: { id: g-9 }"), "the pattern gave the id");
   });
 
+  it("keeps every key of somebody who types on while a long file is edited, and takes them back by a few undos", async () => {
+    const steps = Array.from(
+      { length: 500 },
+      (_, index) => `  - { step: s${index}, request: "GET \${constants.base}" }\n`,
+    );
+    const long = `copper-kettle: 1\nname: long\nsteps:\n${steps.join("")}`;
+    await world.client.call(workflowsRoutes.pushWorkflow, { params: { name: "long" }, body: { text: long } });
+    const stored = async () =>
+      (await world.client.call(workflowsRoutes.workflow, { params: { name: "long" } })).text;
+    await page.goto(`${world.url}/workflows/long`);
+    await at.click(at.step("s1"));
+    const field = at.pane.getByRole("textbox", { name: "request", exact: true });
+    await at.click(field);
+    await at.press("End");
+    const more = "/guests?from=marit&to=ivo&hut=corrie-lodge&nights=3";
+    for (const keys of more.match(/.{1,3}/g) ?? []) {
+      await at.type(keys);
+      // What is typed at this moment is saved, too, while an edit is under way.
+      await at.press("Control+s");
+      // The page has time to take in what comes back of the last one.
+      await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
+    }
+    expect(await field.textContent()).toBe(`GET \${constants.base}${more}`);
+    await at.saved();
+    expect(await stored()).toBe(long.replace('s1, request: "GET ${constants.base}', (found) => found + more));
+    // An emptied field stays where it is until it is left.
+    await at.press("Control+a", "Delete");
+    await at.type("GET https://huts.example/huts");
+    expect(await field.textContent()).toBe("GET https://huts.example/huts");
+    await at.step("s1").focus();
+    // A key that came much later than the one before begins another step; 80 keys are a few all the same.
+    let undone = 0;
+    for (; (await field.textContent()) !== "GET ${constants.base}" && undone < 10; undone++) {
+      const before = await field.textContent();
+      await at.press("Control+z");
+      await until(async () => (await field.textContent()) !== before, "something is undone");
+    }
+    expect(undone).toBeLessThan(6);
+    await at.saved();
+    expect(await stored()).toBe(long);
+  });
+
   it("offers first what was added lately", async () => {
     const box = page.getByRole("dialog", { name: "Add a step" });
     const first = async (): Promise<string> => {

@@ -87,6 +87,7 @@ export {
 } from "./workflows/document.js";
 export { triggerKinds, type TriggerKind } from "./workflows/document-triggers.js";
 export * from "./workflows/problems.js";
+export { lineEnd, lineStart } from "./workflows/edit-text.js";
 export { readYaml, YamlBeyondBounds, yamlBounds } from "./workflows/yaml-bounds.js";
 export { readWorkflow, type ReadWorkflow } from "./workflows/read.js";
 export * from "./workflows/outline.js";

@@ -245,9 +245,9 @@ fetch and parse of the same list.
 
 ${consoleTable}
 
-In headless Chromium, by the browser's own clock, medians of five. A key is one in the field of a request; those under 16 ms are not
-reported by the browser, and count as 16. The field's check is what it says of an expression that reads a step which is not
-there; that of the whole file is the number of problems in the head line, with the 150 ms that a field waits for a further key.
+In headless Chromium, by the browser's own clock, medians of five, of the checks of nine. A key is one in the field of a request; those under 16 ms are not
+reported by the browser, and count as 16. The checks are those after a key that
+puts a field right: until the field says nothing any more, and until the head line, which counts the problems of the whole file, does not.
 
 ## Credentials
 

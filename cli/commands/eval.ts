@@ -2,6 +2,8 @@ import { runsRoutes } from "@copper-kettle/contract";
 import {
   briefJson,
   isObject,
+  lineEnd,
+  lineStart,
   parseJson,
   printJson,
   type ExpressionError,
@@ -97,8 +99,8 @@ function dataOf(file: string): ValueMap {
 
 /** The line at fault with a mark under the part that is. */
 function pointed(text: string, { start, end }: ExpressionError): string {
-  const from = text.lastIndexOf("\n", start - 1) + 1;
-  const line = text.slice(from).split("\n", 1)[0] ?? "";
+  const from = lineStart(text, start);
+  const line = text.slice(from, lineEnd(text, from));
   const length = Math.max(1, Math.min(end, from + line.length) - start);
   return `${line}\n${" ".repeat(start - from)}${"^".repeat(length)}`;
 }

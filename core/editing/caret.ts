@@ -1,6 +1,7 @@
 import { isMap, isPair, isScalar, isSeq, type Node, type YAMLMap } from "yaml";
 import { bounds } from "../values/bounds.js";
 import type { Path } from "../values/paths.js";
+import { lineStart } from "../workflows/edit-text.js";
 import { readYaml, yamlBounds, YamlBeyondBounds } from "../workflows/yaml-bounds.js";
 
 /** Where a caret stands in the text of a file, finished or not. */
@@ -22,8 +23,7 @@ const mark = "ckettle-caret-mark";
 
 /** The place of a caret; undefined where neither a key nor a plain word can stand. */
 export function caretPlace(text: string, caret: number): CaretPlace | undefined {
-  const lineStart = text.lastIndexOf("\n", caret - 1) + 1;
-  const segment = lastSegment(text.slice(lineStart, caret));
+  const segment = lastSegment(text.slice(lineStart(text, caret), caret));
   const isKey = /^\s*(?:- +)*["']?[\w-]*$/.test(segment);
   if (!isKey && !/^\s*(?:- +)*["']?[\w$.-]+["']?:\s+["']?[^\s"'{}[\],#]*$/.test(segment)) return undefined;
   const typed = (isKey ? /[\w-]*$/ : /[^\s"']*$/).exec(segment)?.[0] ?? "";
@@ -57,7 +57,7 @@ function lastSegment(line: string): string {
 /** What can be read of a text; the faults in it, and what lies beyond a bound, are for the check to tell. */
 function read(text: string): Node | undefined {
   try {
-    return readYaml(text, yamlBounds(bounds.fileValues)).contents as Node | undefined;
+    return readYaml(text, yamlBounds(bounds.fileValues)).document.contents as Node | undefined;
   } catch (error) {
     if (error instanceof YamlBeyondBounds) return undefined;
     throw error;

@@ -25,7 +25,7 @@ export interface EditorLine {
 /** The lines of a text; undefined while the text cannot be read. */
 export function linesOf(text: string): EditorLine[] | undefined {
   const source = new Source(text);
-  const value = source.value();
+  const value = source.value;
   if (!isObject(value)) return undefined;
   const lines: EditorLine[] = [
     {

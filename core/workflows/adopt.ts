@@ -51,7 +51,7 @@ interface Sent {
  * @throws CannotAdopt
  */
 export function adoptStep(text: string, step: string, into: AdoptInto): Adopted {
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotAdopt("The file cannot be read as it is; correct it first.");
   const found = isObject(value) ? findStep(value["steps"], ["steps"], step) : undefined;
   if (!found) throw new CannotAdopt(`There is no step "${step}" with a "request" in the file.`);

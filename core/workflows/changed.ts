@@ -28,7 +28,7 @@ function ownParts(text: string): Map<string, string> {
       for (const { list: steps } of inner) visit(steps);
     }
   };
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   const steps = isObject(value) ? value["steps"] : undefined;
   if (Array.isArray(steps)) visit(steps);
   return parts;

@@ -1,5 +1,4 @@
 import { isCollection, isMap, isScalar, isSeq, type Node, type YAMLMap, type YAMLSeq } from "yaml";
-import { bounds } from "../values/bounds.js";
 import type { Json } from "../values/json.js";
 import { printPath, type Path } from "../values/paths.js";
 import {
@@ -18,7 +17,7 @@ import {
   valueText,
   type TextEdit,
 } from "./edit-text.js";
-import { readYaml, yamlBounds, YamlBeyondBounds } from "./yaml-bounds.js";
+import { readingOf } from "./reading.js";
 
 /** A text cannot be changed so; `message` says why. The text is as it was. */
 export class CannotEdit extends Error {
@@ -27,12 +26,8 @@ export class CannotEdit extends Error {
 
 /** The tree of a text. */
 export function parsed(text: string): Node {
-  try {
-    const document = readYaml(text, yamlBounds(bounds.fileValues));
-    if (document.errors.length === 0 && document.contents) return document.contents as unknown as Node;
-  } catch (error) {
-    if (!(error instanceof YamlBeyondBounds)) throw error;
-  }
+  const { root, isYaml } = readingOf(text);
+  if (root && isYaml) return root;
   throw new CannotEdit("The file cannot be read as it is; correct it first.");
 }
 

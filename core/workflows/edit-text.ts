@@ -60,7 +60,8 @@ export function pairRange(pair: Pair, text: string): [from: number, to: number] 
 }
 
 export function lineStart(text: string, at: number): number {
-  return text.lastIndexOf("\n", at - 1) + 1;
+  // Before the first character there is none: `lastIndexOf` takes -1 for 0.
+  return at === 0 ? 0 : text.lastIndexOf("\n", at - 1) + 1;
 }
 
 export function lineEnd(text: string, at: number): number {

@@ -1,4 +1,4 @@
-import { isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
+import { Exact, isObject, own, setOwn, type Json, type JsonObject } from "../values/json.js";
 import { printPath, valueAt, type Path } from "../values/paths.js";
 
 /** What becomes of the value of a file by an edit of its text (`edit.ts`). */
@@ -79,4 +79,17 @@ export function shifted(path: Path, list: Path, index: number, by = 1): Path {
   const part = path[list.length];
   if (!startsWith(path, list) || typeof part !== "number" || part < index) return path;
   return [...path.slice(0, list.length), part + by, ...path.slice(list.length + 1)];
+}
+
+/** Whether two values print the same JSON: every digit and the order of the keys count. Parts that are one are not looked into. */
+export function isSame(a: Json, b: Json): boolean {
+  if (a === b) return true;
+  if (Array.isArray(a) && Array.isArray(b))
+    return a.length === b.length && a.every((item, index) => isSame(item, b[index] as Json));
+  if (!isObject(a) || !isObject(b)) return a instanceof Exact && b instanceof Exact && a.digits === b.digits;
+  const [keys, others] = [Object.keys(a), Object.keys(b)];
+  return (
+    keys.length === others.length &&
+    keys.every((key, index) => key === others[index] && isSame(own(a, key) as Json, own(b, key) as Json))
+  );
 }

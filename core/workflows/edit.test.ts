@@ -8,7 +8,7 @@ import { Source } from "./source.js";
 
 const valueOf = (text: string): Json => {
   const source = new Source(text);
-  const value = source.value();
+  const { value } = source;
   if (value === undefined) throw new Error(source.problems.map(({ message }) => message).join(" "));
   return value;
 };

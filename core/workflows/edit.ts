@@ -1,5 +1,5 @@
 import { isMap, type Scalar } from "yaml";
-import { printJson, type Json } from "../values/json.js";
+import type { Json } from "../values/json.js";
 import { printPath, valueAt, type Path } from "../values/paths.js";
 import {
   addEdit,
@@ -18,6 +18,7 @@ import {
 } from "./edit-places.js";
 import { applied, behindDash, inFlow, nodesAt, pairOf, rangeOf, type TextEdit } from "./edit-text.js";
 import {
+  isSame,
   sameAs,
   shifted,
   startsWith,
@@ -215,17 +216,17 @@ export function moveItem(text: string, from: Path, list: Path, index: number): s
  * @throws CannotEdit if it cannot be read
  */
 export function valueOfText(text: string): Json {
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   return value;
 }
 
 /** Makes an edit, and looks that the value changed as it should. */
 function changed(text: string, change: (root: Json) => Json, edits: () => TextEdit[]): string {
-  const wanted = printJson(change(valueOfText(text)));
+  const wanted = change(valueOfText(text));
   const made = applied(text, edits());
-  const value = new Source(made).value();
-  if (value === undefined || printJson(value) !== wanted)
+  const { value } = new Source(made);
+  if (value === undefined || !isSame(value, wanted))
     throw new CannotEdit("This cannot be changed without changing other parts of the file; edit its text.");
   return made;
 }

@@ -1,11 +1,9 @@
-import { compile, type Expression } from "../expressions/compile.js";
-import { ExpressionError } from "../expressions/errors.js";
-import { references, type Reference } from "../expressions/references.js";
-import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
+import type { Expression } from "../expressions/compile.js";
 import { checkShapes, type Finding, type ShapeScope } from "../shapes/check.js";
 import type { Shape } from "../shapes/shape.js";
 import { conditionFindings } from "./check-condition.js";
 import type { FieldFinding } from "./problems.js";
+import { readField, type FieldText, type ReadPart } from "./read-field.js";
 import { allRoots, checkReference, type Visible } from "./visible.js";
 
 /** Where an expression, or a text with `${…}`, stands: what it can see there, and what is known of that. */
@@ -20,11 +18,9 @@ export interface FieldPlace {
   scope: ShapeScope;
 }
 
-/** The text of a field, taken apart; without a part where it cannot be read. */
+/** The text of a field as it is at its place. */
 export interface JudgedField {
-  expression?: Expression;
-  template?: Template;
-  references: Reference[];
+  read: FieldText;
   /** What each expression in it gives. */
   results: [Expression, Shape][];
   findings: FieldFinding[];
@@ -33,23 +29,20 @@ export interface JudgedField {
 /** Findings that depend on the values that come: they may be right for all that ever do. */
 const mayBeRight: ReadonlySet<string> = new Set<Finding["code"]>(["null", "absent", "unused"]);
 
-/** An expression in the text of a field, and where it begins there. */
-interface ReadPart {
-  expression: Expression;
-  offset: number;
-}
-
-/** Reads the text of a field, and finds what is wrong with it at its place: in its grammar, its names, and its values. */
-export function judgeField(text: string, place: FieldPlace): JudgedField {
-  const judged: JudgedField = { references: [], results: [], findings: [] };
-  const parts = readParts(text, place, judged);
-  for (const reference of judged.references) {
+/** Finds what is wrong with the text of a field at its place: in its grammar, its names, and its values. */
+export function judgeField(
+  text: string,
+  place: FieldPlace,
+  read = readField(place.kind, text, place.label),
+): JudgedField {
+  const judged: JudgedField = { read, results: [], findings: [...read.findings] };
+  for (const reference of read.references) {
     const message = checkReference(reference, place.visible, place.more);
     if (message)
       judged.findings.push({ severity: "error", code: "reference", message, ...rangeOf(reference) });
   }
   if (judged.findings.length > 0) return judged;
-  for (const { expression, offset } of parts) {
+  for (const { expression, offset } of read.parts) {
     const { findings, result } = checkShapes(expression, place.scope);
     judged.results.push([expression, result]);
     for (const { code, message, start, end } of findings)
@@ -60,33 +53,10 @@ export function judgeField(text: string, place: FieldPlace): JudgedField {
         start: start + offset,
         end: end + offset,
       });
-    if (judged.expression) judged.findings.push(...conditionFindings(place.key, expression, result));
+    if (read.expression) judged.findings.push(...conditionFindings(place.key, expression, result));
   }
-  if (judged.template) judged.findings.push(...otherTemplates(text, parts, place.visible));
+  if (read.template) judged.findings.push(...otherTemplates(text, read.parts, place.visible));
   return judged;
-}
-
-function readParts(text: string, { kind, label }: FieldPlace, judged: JudgedField): ReadPart[] {
-  try {
-    if (kind === "expression") {
-      const expression = compile(text, label);
-      judged.expression = expression;
-      judged.references = references(expression.tree);
-      return [{ expression, offset: 0 }];
-    }
-    judged.template = parseTemplate(text, label);
-    judged.references = templateReferences(judged.template);
-    return judged.template.parts.flatMap((part) => ("expression" in part ? [part] : []));
-  } catch (error) {
-    if (!(error instanceof ExpressionError)) throw error;
-    judged.findings.push({
-      severity: "error",
-      code: "expression",
-      message: error.message,
-      ...rangeOf(error),
-    });
-    return [];
-  }
 }
 
 const rangeOf = ({ start, end }: { start: number; end: number }) => ({ start, end });
@@ -121,11 +91,12 @@ const endOf = (part: ReadPart | undefined): number => (part ? part.offset + part
 
 /** The places of a file's fields, as they were when the file was read. */
 export class FieldPlaces {
-  readonly #places = new Map<string, FieldPlace & { seen: number }>();
+  readonly #places = new Map<string, { place: FieldPlace; visible: Visible; seen: number }>();
 
   /** Notes a place. Steps that come into sight later do not belong to it. */
   note(field: string, place: FieldPlace): void {
-    this.#places.set(field, { ...place, visible: { ...place.visible }, seen: place.visible.steps.size });
+    const { steps, allSteps, names, inputs, roots } = place.visible;
+    this.#places.set(field, { place, visible: { steps, allSteps, names, inputs, roots }, seen: steps.size });
   }
 
   /**
@@ -134,9 +105,9 @@ export class FieldPlaces {
    * @returns undefined for a field that the file does not have, or that holds no expression
    */
   judge(field: string, text: string): FieldFinding[] | undefined {
-    const place = this.#places.get(field);
-    if (!place) return undefined;
-    const steps = new Set([...place.visible.steps].slice(0, place.seen));
-    return judgeField(text, { ...place, visible: { ...place.visible, steps } }).findings;
+    const noted = this.#places.get(field);
+    if (!noted) return undefined;
+    const steps = new Set([...noted.visible.steps].slice(0, noted.seen));
+    return judgeField(text, { ...noted.place, visible: { ...noted.visible, steps } }).findings;
   }
 }

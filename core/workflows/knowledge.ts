@@ -50,8 +50,10 @@ export class Knowledge {
 
   /** Runs where conditions hold, or do not: what they asked for is there. */
   assuming<T>(conditions: readonly Assumed[], inner: () => T): T {
+    const known = conditions.filter(([condition]) => condition);
+    if (known.length === 0) return inner();
     const before = this.#assumed;
-    this.#assumed = [...before, ...conditions].slice(-mostAssumed);
+    this.#assumed = [...before, ...known].slice(-mostAssumed);
     try {
       return inner();
     } finally {
@@ -87,36 +89,36 @@ export class Knowledge {
     return (expression && this.#results.get(expression)) ?? anything;
   }
 
+  /** What the last scope was made of, and the scope. */
+  #last: readonly unknown[] = [];
+  #lastScope: ShapeScope = new Map();
   /** The shapes of all names in scope. `more` are those of an attempt's response. */
   scope(more: readonly string[] = []): ShapeScope {
+    if (more.length > 0) return this.#scopeWith(more);
+    // The fields of a step have the same one.
+    const now = [this.#steps, this.#steps.moment, this.#variables.moment, this.#names, this.#assumed];
+    if (now.some((part, index) => part !== this.#last[index])) {
+      this.#last = now;
+      this.#lastScope = this.#scopeWith([]);
+    }
+    return this.#lastScope;
+  }
+
+  #scopeWith(more: readonly string[]): ShapeScope {
     // As they are now: a scope may be kept while more steps are read.
     const [steps, variables] = [this.#steps.asOfNow(), this.#variables.asOfNow()];
-    const answer: [string, Shape][] = more.map((name) => [name, responseNames[name] ?? anything]);
-    const scope = new Map<string, Shape>([
-      ["inputs", this.#inputs],
-      ["run", runShape],
-      [
-        "steps",
-        ofKind("object", {
-          fields: { ...steps, open: true },
-        }),
-      ],
-      [
-        "variables",
-        ofKind("object", {
-          fields: {
-            names: variables.names,
-            get: (name) => {
-              const shape = variables.get(name);
-              return shape && { shape, sure: true };
-            },
-            open: this.#variables.isEmpty,
-          },
-        }),
-      ],
-      ...this.#names,
-      ...answer,
-    ]);
+    const scope = new Map<string, Shape>();
+    scope.set("inputs", this.#inputs);
+    scope.set("run", runShape);
+    scope.set("steps", withFields({ names: steps.names, get: steps.get, open: true }));
+    const get = (name: string) => {
+      const shape = variables.get(name);
+      return shape && { shape, sure: true };
+    };
+    scope.set("variables", withFields({ names: variables.names, get, open: this.#variables.isEmpty }));
+    for (const [name, shape] of this.#names) scope.set(name, shape);
+    for (const name of more) scope.set(name, responseNames[name] ?? anything);
+    if (this.#assumed.length === 0) return scope;
     return narrowedByAll(
       scope,
       this.#assumed.flatMap(([condition, holds]) => (condition ? [[condition.tree, holds] as const] : [])),
@@ -168,21 +170,13 @@ export class Knowledge {
   }
 
   #callOutcome({ operation: name, pages, until }: CallStep): Shape {
-    const outcome = {
-      status: ofKind("number"),
-      headers: ofKind("object"),
-      body: anything,
-      url: ofKind("text"),
-      cookies: ofKind("object"),
-      took: ofKind("number"),
-      attempts: ofKind("number"),
-    };
     const operation = name && this.catalogue?.operations(name.api)?.find(({ id }) => id === name.id);
     const document = name && this.catalogue?.document?.(name.api);
     // What the last of several responses holds is not what the first one does.
     const body = operation && document && !until?.url ? responseShape(operation, document) : anything;
+    if (body === anything && !pages) return anyOutcome;
     const paged: Record<string, Shape> = pages ? { items: ofKind("list"), more: ofKind("boolean") } : {};
-    return objectOf({ ...outcome, ...paged, body, text: ofKind("text") }, { unsure: ["text"] });
+    return outcomeWith({ ...paged, body });
   }
 
   valueShape(value: ValueTemplate): Shape {
@@ -192,6 +186,26 @@ export class Knowledge {
     return objectOf(Object.fromEntries(value.entries.map(([key, inner]) => [key, this.valueShape(inner)])));
   }
 }
+
+const withFields = (fields: NonNullable<Shape["fields"]>): Shape => ({
+  kinds: ["object"],
+  nullable: false,
+  fields,
+});
+
+/** What a call gives, with what is known of its response. */
+const outcomeWith = (known: Record<string, Shape>): Shape =>
+  objectOf({ ...outcomeFields, ...known, text: ofKind("text") }, { unsure: ["text"] });
+const outcomeFields = {
+  status: ofKind("number"),
+  headers: ofKind("object"),
+  body: anything,
+  url: ofKind("text"),
+  cookies: ofKind("object"),
+  took: ofKind("number"),
+  attempts: ofKind("number"),
+};
+const anyOutcome = outcomeWith({});
 
 /** What `trigger` is, where a sample says what its trigger brings; a delivery may hold many items. */
 export function broughtShape(schema: JsonObject, kind: string): Shape {

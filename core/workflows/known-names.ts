@@ -22,6 +22,11 @@ export class KnownNames<T> {
     return this.#noted.size === 0;
   }
 
+  /** It changes with everything that is noted. */
+  get moment(): number {
+    return this.#moment;
+  }
+
   set(name: string, value: T): void {
     const noted = { moment: ++this.#moment, value };
     const before = this.#noted.get(name);

@@ -8,7 +8,7 @@ import { isObject, type Json, type JsonObject } from "../values/json.js";
 import type { Path } from "../values/paths.js";
 import { requestLine } from "./document-fields.js";
 import type { Preparer } from "./prepare.js";
-import { optional, values } from "./prepare-values.js";
+import { joined, optional, values } from "./prepare-values.js";
 import type { CallStep, Idempotency, Pages, StepBase, Until } from "./steps.js";
 
 /** What only `success` and `retry` see: how an attempt came out. */
@@ -48,20 +48,19 @@ export function prepareRequest(
   const [first, ...rest] = whole.parts;
   const url =
     first && "text" in first ? [{ text: first.text.slice(method.length + 1).trimStart() }, ...rest] : rest;
-  return {
-    ...base,
-    kind: "request",
+  const target = {
+    kind: "request" as const,
     method,
     url: {
       source: whole.source,
       parts: url.filter((part) => !("text" in part) || part.text !== ""),
       alone: undefined,
     },
-    ...usingOf(preparer, raw, path),
-    ...values(preparer, raw, path, ["query", "headers", "cookies"]),
-    ...sendingOf(preparer, raw, path),
     effect: effect ?? "writes",
   };
+  const using = usingOf(preparer, raw, path);
+  const written = values(preparer, raw, path, ["query", "headers", "cookies"]);
+  return joined(base, target, using, written, sendingOf(preparer, raw, path));
 }
 
 export function prepareOperation(
@@ -82,18 +81,17 @@ export function prepareOperation(
   }
   const { catalogue, source } = preparer;
   if (catalogue) checkOperation({ catalogue, source }, operation, raw, path);
-  return {
-    ...base,
-    kind: "request",
+  const target = {
+    kind: "request" as const,
     method: "",
     url: { source: text, parts: [], alone: undefined },
     operation,
-    ...usingOf(preparer, raw, path),
-    ...values(preparer, raw, path, ["parameters", "query", "headers"]),
-    ...sendingOf(preparer, raw, path),
-    ...(raw["effect"] === undefined ? {} : { effect: raw["effect"] as Effect }),
+    ...optional("effect", raw["effect"] as Effect | undefined),
     ...(raw["strict"] === true ? { strict: true } : {}),
   };
+  const using = usingOf(preparer, raw, path);
+  const written = values(preparer, raw, path, ["parameters", "query", "headers"]);
+  return joined(base, target, using, written, sendingOf(preparer, raw, path));
 }
 
 /** The credentials of a call: one, or a list. */

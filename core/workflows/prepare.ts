@@ -17,6 +17,7 @@ import { withinStep } from "./fields.js";
 import { innerLists } from "./nested.js";
 import { checkSchema } from "./check-schema.js";
 import { FieldPlaces, hasOtherForm, judgeField, type FieldPlace, type JudgedField } from "./judge-field.js";
+import { readFieldOf } from "./read-field.js";
 import { broughtShape, Knowledge } from "./knowledge.js";
 import type { Visible } from "./visible.js";
 import type { UnknownRead } from "./problems.js";
@@ -35,6 +36,8 @@ export class Preparer {
     roots: undefined,
   };
   #reads: string[][] = [];
+  /** The step that is being prepared. */
+  #step: JsonObject | undefined;
   #name = "";
   /** All that the file reads, to find what it sets for nothing. */
   readonly #allReads: string[][] = [];
@@ -133,8 +136,8 @@ export class Preparer {
       this.scopes.push({ line: this.source.line([...path, index]), scope: this.knowledge.scope() });
       const name = typeof raw["step"] === "string" ? raw["step"] : undefined;
       if (kind) {
-        const outer = this.#reads;
-        this.#reads = [];
+        const [outer, outerStep] = [this.#reads, this.#step];
+        [this.#reads, this.#step] = [[], raw];
         const step = prepareStep(this, kind, raw, [...path, index]);
         if (step) {
           prepared.push({ ...step, reads: this.#reads });
@@ -142,7 +145,7 @@ export class Preparer {
           if (step.kind === "set")
             this.#sets.push([[...path, index, "set"], step.values.map(([key]) => key)]);
         }
-        this.#reads = outer;
+        [this.#reads, this.#step] = [outer, outerStep];
       }
       if (name) this.#visible.steps.add(name);
     });
@@ -200,12 +203,12 @@ export class Preparer {
       );
       return undefined;
     }
-    return this.#judged("expression", String(value), path, more).expression;
+    return this.#judged("expression", String(value), path, more).read.expression;
   }
 
   /** A text with `${ … }` parts. */
   template(value: Json | undefined, path: Path, more: string[] = []): Template | undefined {
-    return typeof value === "string" ? this.#judged("template", value, path, more).template : undefined;
+    return typeof value === "string" ? this.#judged("template", value, path, more).read.template : undefined;
   }
 
   /** Any value, with templates in its texts. */
@@ -260,9 +263,11 @@ export class Preparer {
       more,
       scope: this.knowledge.scope(more),
     };
-    this.places.note(printPath(path), place);
-    const judged = judgeField(text, place);
-    for (const { path: read } of judged.references) {
+    const field = printPath(path);
+    this.places.note(field, place);
+    const read = this.#step && readFieldOf(this.#step, field, kind, text, place.label);
+    const judged = judgeField(text, place, read);
+    for (const { path: read } of judged.read.references) {
       this.#reads.push(read);
       this.#allReads.push(read);
       this.#noteUnknown(read, path, more);

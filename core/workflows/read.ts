@@ -37,7 +37,7 @@ export interface ReadWorkflow {
  */
 export function readWorkflow(text: string, catalogue?: Catalogue): ReadWorkflow {
   const source = new Source(text);
-  const value = source.value();
+  const value = source.value;
   let workflow: Workflow | undefined;
   const reader = new Reader(source, catalogue);
   if (value !== undefined) workflow = reader.read(value);
@@ -86,6 +86,9 @@ const aTrigger: Kinded = {
     "was",
   ],
 };
+
+/** The schema by which a value is sound: parts of a text that did not change are the same values when it is read again. */
+const soundBy = new WeakMap<JsonObject, z.ZodType>();
 
 class Reader {
   /** The steps whose own fields have the right shape. */
@@ -202,8 +205,12 @@ class Reader {
   }
 
   #shape(schema: z.ZodType, value: Json, path: Path): boolean {
+    if (isObject(value) && soundBy.get(value) === schema) return true;
     const result = schema.safeParse(value);
-    if (result.success) return true;
+    if (result.success) {
+      if (isObject(value)) soundBy.set(value, schema);
+      return true;
+    }
     for (const issue of result.error.issues.flatMap((one) => specific(one))) {
       const inner = issue.path as Path;
       const at = [...path, ...inner];

@@ -25,7 +25,7 @@ export type Renamed = keyof typeof roots;
  */
 export function rename(text: string, what: Renamed, from: string, to: string): string {
   if (!stepName.test(to)) throw new CannotEdit(`"${to}" cannot be a name: letters, digits and _ only.`);
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (!isObject(value)) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   const own = definitions(value, what);
   const places = own.filter(({ name }) => name === from);
@@ -49,7 +49,7 @@ export function rename(text: string, what: Renamed, from: string, to: string): s
  * @throws CannotEdit if the file or one of its expressions cannot be read
  */
 export function renameFunction(text: string, from: string, to: string): string {
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   return applied(
     text,
@@ -68,7 +68,7 @@ export function renameFunction(text: string, from: string, to: string): string {
  */
 export function replaceConstant(text: string, from: string, to: string): string {
   if (!stepName.test(to)) throw new CannotEdit(`"${to}" cannot be a name: letters, digits and _ only.`);
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   const { edits } = rewritten(text, value, (tree, source, offset) =>
     heads(tree, source, offset, "constants", from, to),
@@ -83,7 +83,7 @@ export function replaceConstant(text: string, from: string, to: string): string 
  */
 export function readInstead(text: string, at: Path, from: string, to: string): string {
   if (!stepName.test(to)) throw new CannotEdit(`"${to}" cannot be a name: letters, digits and _ only.`);
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   const { edits } = rewritten(
     text,
@@ -105,7 +105,7 @@ export function replaceNamed(
   from: string,
   to: string,
 ): string {
-  const value = new Source(text).value();
+  const value = new Source(text).value;
   if (value === undefined) throw new CannotEdit("The file cannot be read as it is; correct it first.");
   const root = parsed(text);
   const called = texts(value, []).filter((one) => one.value === from && fieldAt(one.path) === kind);
@@ -277,7 +277,7 @@ function check(
   wanted: ReadonlyMap<string, string>,
   { what, from, to, before }: { what: Renamed; from: string; to: string; before: Definition[] },
 ): void {
-  const value = new Source(made).value();
+  const value = new Source(made).value;
   const after = value === undefined ? [] : definitions(value, what);
   const names = before.map(({ name }) => (name === from ? to : name));
   const texts_ = new Map(texts(value ?? null, []).map((one) => [printPath(one.path), one.value]));

@@ -1,4 +1,4 @@
-import { Composer, Lexer, LineCounter, Parser, type CST, type Document } from "yaml";
+import { Composer, Lexer, Parser, type CST, type Document } from "yaml";
 import { bounds } from "../values/bounds.js";
 
 /** A YAML text goes beyond a bound; it is not read any further. `message` says which. */
@@ -28,37 +28,15 @@ export function yamlBounds(values: number): YamlBounds {
   return { depth: bounds.fileDepth, tokens: values * tokensOfValue };
 }
 
-/** The texts that were read last, with what they hold: one edit reads the text before and behind it several times. */
-const recent: { text: string; most: YamlBounds; document: Document; starts: readonly number[] }[] = [];
-const mostRecent = 2;
-
 /**
  * Reads YAML 1.2 after looking how large and how deep its text is: its tokens come without recursion, what is made of
  * them does not. Keys are not compared with each other, which takes time with the square of their number.
- * @returns a document that nobody may change: whoever reads the same text next gets it, too
  * @throws YamlBeyondBounds
  */
-export function readYaml(text: string, most: YamlBounds, lines = new LineCounter()): Readonly<Document> {
-  const same = recent.find(
-    (one) => one.text === text && one.most.depth === most.depth && one.most.tokens === most.tokens,
-  );
-  if (same) {
-    lines.lineStarts = [...same.starts];
-    return same.document;
-  }
-  const document = readAnew(text, most, lines);
-  // A document of an API may be many times as long as a workflow, and is read once.
-  if (text.length > bounds.fileLength) return document;
-  recent.unshift({ text, most, document, starts: [...lines.lineStarts] });
-  recent.length = Math.min(recent.length, mostRecent);
-  return document;
-}
-
-function readAnew(text: string, most: YamlBounds, lines: LineCounter): Document {
-  const parser = new Parser(lines.addNewLine);
+export function readYaml(text: string, most: YamlBounds): { document: Document; tokens: number } {
+  const parser = new Parser();
   const tokens: CST.Token[] = [];
   let [count, faults] = [0, 0];
-  lines.addNewLine(0);
   const take = (token: CST.Token): void => {
     if (token.type === "error" && ++faults > bounds.fileProblems) throw tooManyFaults(token.offset);
     requireShallow(token, most.depth);
@@ -74,7 +52,7 @@ function readAnew(text: string, most: YamlBounds, lines: LineCounter): Document 
   for (const token of parser.end()) take(token);
   const composer = new Composer({ version: "1.2", uniqueKeys: false, keepSourceTokens: false });
   const [document] = [...composer.compose(tokens, true, text.length)];
-  return document as unknown as Document;
+  return { document: document as unknown as Document, tokens: count };
 }
 
 function tooManyFaults(offset: number): YamlBeyondBounds {

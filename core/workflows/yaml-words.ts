@@ -1,3 +1,5 @@
+import { lineEnd, lineStart } from "./edit-text.js";
+
 /** A fault of YAML in words of ours, at the place where a person looks for it: offsets in the text. */
 export interface YamlFault {
   message: string;
@@ -68,9 +70,8 @@ interface Line {
 }
 
 function lineAt(text: string, offset: number): Line {
-  const start = text.lastIndexOf("\n", offset - 1) + 1;
-  const end = text.indexOf("\n", start);
-  return { start, line: text.slice(start, Math.min(end < 0 ? text.length : end, start + longestExplained)) };
+  const start = lineStart(text, offset);
+  return { start, line: text.slice(start, Math.min(lineEnd(text, start), start + longestExplained)) };
 }
 
 function nextLine(text: string, { start }: Line): Line | undefined {

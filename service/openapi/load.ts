@@ -96,7 +96,7 @@ function parsed(given: string): Json {
 /** YAML as a value; a part that aliases name again is shared, not copied. */
 function fromYaml(text: string): Json {
   try {
-    const document = readYaml(text, yamlBounds(bounds.documentValues));
+    const { document } = readYaml(text, yamlBounds(bounds.documentValues));
     const [fault] = document.errors;
     if (fault) throw new BadDocument(`The YAML cannot be read: ${fault.message.split("\n")[0]}`);
     const value = document.toJS({ maxAliasCount: 100 }) as Json;

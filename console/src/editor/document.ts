@@ -1,5 +1,6 @@
 import { workflowsRoutes, Unreachable, type WorkflowDetail } from "@copper-kettle/contract";
 import {
+  printPath,
   valueAt,
   type BrokenRead,
   type EditorLine,
@@ -11,6 +12,7 @@ import { computed, onScopeDispose, reactive, ref, shallowRef, watch, type Comput
 import { api, isConflict, sentence, shared } from "../api.js";
 import { ask, Refused } from "./asking.js";
 import { readKept, writeKept } from "./kept.js";
+import { sameLines } from "./same-lines.js";
 import type { Action, Outlined } from "./messages.js";
 
 /** How the text stands to what the service has. */
@@ -27,6 +29,8 @@ export interface WorkflowDocument {
   problems: ComputedRef<Problem[]>;
   /** Whether all of it belongs to the text as it is now. */
   isFresh: ComputedRef<boolean>;
+  /** Whether an edit is being made that is not in the text yet. */
+  isEditing: ComputedRef<boolean>;
   saving: Ref<Saving>;
   savedAt: Ref<string>;
   /** The draft as somebody else left it, where it is not the one that the text began from. */
@@ -59,7 +63,7 @@ export interface WorkflowDocument {
 const pause = 1_000;
 const again = 3_000;
 /** So long after the last key the text is read. */
-const readPause = 80;
+const readPause = 30;
 const mostSteps = 500;
 /** Keys that follow each other within so many milliseconds are one step of the history. */
 const oneStep = 700;
@@ -80,6 +84,7 @@ export function useDocument(name: string): WorkflowDocument {
   const history = reactive({ past: [] as string[], future: [] as string[] });
   let base = 0;
   let saved = "";
+  let typedIn: string | undefined;
   let typedAt = 0;
   let saveTimer: ReturnType<typeof setTimeout> | undefined;
   let readTimer: ReturnType<typeof setTimeout> | undefined;
@@ -114,15 +119,17 @@ export function useDocument(name: string): WorkflowDocument {
   });
   /** The text that was read last, or is being read. */
   let reading: string | undefined;
-  /** Its lines first: what is wrong with it takes longer to find out. */
-  async function read(now: string): Promise<void> {
+  /** Its lines first: what is wrong with it takes longer to find out. @param edit what an edit gives of both */
+  async function read(now: string, edit?: { lines: string; problems: Promise<Problem[]> }): Promise<void> {
     reading = now;
     try {
-      const [found, problems] = [ask("outline", { text: now }), ask("check", { text: now })];
+      const found = edit?.lines ?? ask("outline", { text: now });
+      const problems = edit?.problems ?? ask("check", { text: now });
       // Where the lines cannot be had, nobody asks for this one.
       problems.catch(() => undefined);
-      const next = await found;
+      const next = JSON.parse(await found) as Outlined;
       if (isGone || now !== text.value) return;
+      next.lines = sameLines(good.value?.lines, next.lines);
       outlined.value = next;
       if (next.lines) good.value = next;
       void problems.then(
@@ -138,15 +145,18 @@ export function useDocument(name: string): WorkflowDocument {
     }
   }
 
-  /** Puts another text in the place of the one that is there, as a step of the history. */
-  function put(next: string, isTyped = false): void {
+  /**
+   * Puts another text in the place of the one that is there, as a step of the history: the same one as the last while
+   * somebody goes on typing in one place.
+   */
+  function put(next: string, place?: string): void {
     if (next === text.value) return;
     const now = Date.now();
-    if (!isTyped || now - typedAt > oneStep) {
+    if (place === undefined || place !== typedIn || now - typedAt > oneStep) {
       history.past.push(text.value);
       if (history.past.length > mostSteps) history.past.shift();
     }
-    typedAt = isTyped ? now : 0;
+    [typedIn, typedAt] = [place, now];
     history.future = [];
     change(next);
   }
@@ -160,14 +170,14 @@ export function useDocument(name: string): WorkflowDocument {
     const before = history.past.pop();
     if (before === undefined) return;
     history.future.push(text.value);
-    typedAt = 0;
+    typedIn = undefined;
     change(before);
   }
   function redo(): void {
     const next = history.future.pop();
     if (next === undefined) return;
     history.past.push(text.value);
-    typedAt = 0;
+    typedIn = undefined;
     change(next);
   }
 
@@ -183,13 +193,16 @@ export function useDocument(name: string): WorkflowDocument {
       for (let tries = 0; tries < 3; tries++) {
         const before = text.value;
         try {
-          const edited = await ask("edit", { text: before, action });
+          const asked = ask("edit", { text: before, action });
+          const problems = ask("checkEdited", {});
+          problems.catch(() => undefined);
+          const edited = await asked;
           // Somebody typed meanwhile: the edit is made anew, of what is there now.
           if (text.value !== before) continue;
-          put(edited.text);
+          put(edited.text, action.do === "set" ? printPath(action.path) : undefined);
           notes.value = edited.notes;
           if (edited.broken) broken.value = edited.broken;
-          await read(text.value);
+          await read(text.value, { lines: edited.outlined, problems });
           return edited.path;
         } catch (error) {
           if (!(error instanceof Refused)) throw error;
@@ -280,7 +293,8 @@ export function useDocument(name: string): WorkflowDocument {
     taken(next, next.text);
   }
 
-  const fresh = computed(() => underWay.value === 0 && checked.value?.text === text.value);
+  const isEditing = computed(() => underWay.value > 0);
+  const fresh = computed(() => !isEditing.value && checked.value?.text === text.value);
   return {
     name,
     text,
@@ -289,6 +303,7 @@ export function useDocument(name: string): WorkflowDocument {
     isOld: computed(() => outlined.value !== undefined && outlined.value.lines === undefined),
     problems: computed(() => checked.value?.problems ?? []),
     isFresh: fresh,
+    isEditing,
     saving,
     savedAt,
     theirs,
@@ -299,7 +314,7 @@ export function useDocument(name: string): WorkflowDocument {
     canRedo: computed(() => history.future.length > 0),
     valueAt: (path) => (good.value?.value === undefined ? undefined : valueAt(good.value.value, path)),
     act,
-    type: (next) => put(next, true),
+    type: (next) => put(next, "text"),
     undo,
     redo,
     typing,

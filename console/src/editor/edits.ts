@@ -84,7 +84,7 @@ export function broken({ text, action }: { text: string; action: Action }): Brok
   }
 }
 /** A text after an edit, and what is read in vain since. */
-export function edited(asked: Asked["edit"]["ask"]): Asked["edit"]["answer"] {
+export function edited(asked: Asked["edit"]["ask"]): Edited & { broken?: BrokenRead[] } {
   const made = edit(asked);
   return inPlace.has(asked.action.do) ? made : { ...made, broken: brokenReads(asked.text, made.text) };
 }

@@ -3,6 +3,7 @@ import { computed, shallowRef, watch, type ComputedRef, type Ref, type ShallowRe
 import { ask } from "./asking.js";
 import type { WorkflowDocument } from "./document.js";
 import type { LoopAround } from "./messages.js";
+import { renew } from "./same.js";
 import type { LineScope } from "./scope.js";
 import type { RunValues } from "./values.js";
 
@@ -42,8 +43,8 @@ export function useLoops(
       const mine = ++asked;
       const found = await ask("loops", { loops }).catch(() => undefined);
       if (mine !== asked || !found) return;
-      sizes.value = found.sizes;
-      locals.value = found.locals;
+      renew(sizes, found.sizes);
+      renew(locals, found.locals);
     },
     { immediate: true },
   );

@@ -34,7 +34,6 @@ export type Action =
 
 /** What a text holds. */
 export interface Outlined {
-  text: string;
   /** Undefined while the text cannot be read. */
   lines: EditorLine[] | undefined;
   value: Json | undefined;
@@ -80,10 +79,17 @@ export interface Code<Kind> {
 
 /** What the page asks, and what it is answered. */
 export interface Asked {
-  outline: { ask: { text: string }; answer: Outlined };
+  /** What a text holds, as the JSON of `Outlined`. */
+  outline: { ask: { text: string }; answer: string };
   /** What is wrong with a text. */
   check: { ask: { text: string }; answer: Problem[] };
-  edit: { ask: { text: string; action: Action }; answer: Edited & { broken?: BrokenRead[] } };
+  /** The same of the text that the last edit gave; asked together with it, so that it begins before the page has the text. */
+  checkEdited: { ask: Record<string, never>; answer: Problem[] };
+  /** With what the text holds then. */
+  edit: {
+    ask: { text: string; action: Action };
+    answer: Edited & { broken?: BrokenRead[]; outlined: string };
+  };
   /** What would be read in vain after an edit, and is not now. */
   broken: { ask: { text: string; action: Action }; answer: BrokenRead[] };
   copy: { ask: { text: string; path: Path }; answer: string };
@@ -95,12 +101,12 @@ export interface Asked {
     answer: Completed;
   };
   /**
-   * The steps, inputs and variables that can be read at a line, and samples of them: expressions see those where a run has none. Of a
-   * call, what will happen when it does not succeed at once, in sentences.
+   * The steps, inputs and variables that can be read at a line, and samples of them as JSON: expressions see those where a run has none.
+   * Of a call, what will happen when it does not succeed at once, in sentences.
    */
   scope: {
     ask: { text: string; line: number };
-    answer: { names: string[]; samples: JsonObject; words: string[] };
+    answer: { names: string[]; samples: string; words: string[] };
   };
   /** The HTTP message that the call at a line makes with the values at hand; nothing where there is no call. */
   message: { ask: { text: string; line: number }; answer: CallMessage | null };

@@ -1,8 +1,9 @@
-import { isObject, type EditorLine, type Json, type JsonObject } from "@copper-kettle/core";
+import { isObject, parseJson, type EditorLine, type Json, type JsonObject } from "@copper-kettle/core";
 import { computed, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import { ask } from "./asking.js";
 import type { WorkflowDocument } from "./document.js";
 import { mergedScope } from "./merged-scope.js";
+import { renew } from "./same.js";
 import type { RunValues } from "./values.js";
 
 /** What can be read at the chosen line, and the values that it has. */
@@ -13,6 +14,8 @@ export interface LineScope {
   samples: ShallowRef<JsonObject>;
   /** All values: those of the chosen run, and samples where it has none. */
   values: ComputedRef<JsonObject>;
+  /** The steps that have values. */
+  known: ShallowRef<ReadonlySet<string>>;
   /** The values of a step, as `steps.<name>` reads them. */
   valueOf: (step: string) => Json | undefined;
   /** What will happen when the call of the line does not succeed at once, in sentences. */
@@ -29,6 +32,7 @@ export function useLineScope(
   const names = shallowRef<ReadonlySet<string>>(new Set());
   const samples = shallowRef<JsonObject>({});
   const words = shallowRef<readonly string[]>([]);
+  let samplesText = "{}";
   let asked = 0;
   watch(
     [line, document.problems],
@@ -39,9 +43,11 @@ export function useLineScope(
           ? await ask("scope", { text: document.text.value, line: at.line }).catch(() => undefined)
           : undefined;
       if (mine !== asked) return;
-      names.value = new Set(found?.names);
-      words.value = found?.words ?? [];
-      if (found) samples.value = found.samples;
+      renew(names, new Set(found?.names));
+      renew(words, found?.words ?? []);
+      if (!found || found.samples === samplesText) return;
+      samplesText = found.samples;
+      samples.value = parseJson(samplesText) as JsonObject;
     },
     { immediate: true },
   );
@@ -50,11 +56,14 @@ export function useLineScope(
     return isObject(steps ?? null) ? (steps as JsonObject) : {};
   };
   const all = computed(() => mergedScope(samples.value, values.scope.value));
+  const known = shallowRef<ReadonlySet<string>>(new Set());
+  watch(all, (now) => renew(known, new Set(Object.keys(stepsOf(now)))), { immediate: true });
   return {
     names,
     samples,
     words,
     values: all,
+    known,
     valueOf: (step) => stepsOf(all.value)[step],
     isSample: (step) => step in stepsOf(samples.value) && !(step in stepsOf(values.scope.value)),
   };

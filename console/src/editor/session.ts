@@ -3,6 +3,7 @@ import type { EditorLine } from "@copper-kettle/core";
 import { inject, provide, reactive, type InjectionKey, type Ref, type ShallowRef } from "vue";
 import type { Breakpoints } from "./breakpoints.js";
 import type { WorkflowDocument } from "./document.js";
+import type { useMarks } from "./marks.js";
 import type { Pause } from "./pause.js";
 import type { LineScope } from "./scope.js";
 import type { Testing } from "./testing.js";
@@ -31,6 +32,8 @@ export interface EditorSession {
   line: Readonly<Ref<EditorLine | undefined>>;
   /** What can be read at the chosen line, and its values. */
   scope: LineScope;
+  /** The lines in which something is wrong. */
+  marks: ReturnType<typeof useMarks>;
   caret: ShallowRef<Caret | undefined>;
   /** Whether expressions are shown as what they become with the chosen run. */
   showsValues: Ref<boolean>;

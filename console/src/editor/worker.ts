@@ -12,7 +12,9 @@ import {
   evaluateToJson,
   ExpressionError,
   isObject,
+  lineEnd,
   linesOf,
+  lineStart,
   own,
   parseJson,
   parseTemplate,
@@ -41,7 +43,7 @@ import { completeInFile, scopeAtLine } from "../logic/expression-completion.js";
 import { broken, edited } from "./edits.js";
 import { mergedScope, withConstants } from "./merged-scope.js";
 import { lazyCatalogue } from "../logic/known.js";
-import type { Answer, Asked, Completed, Outlined, Question, What, Worked } from "./messages.js";
+import type { Answer, Asked, Completed, Question, What, Worked } from "./messages.js";
 
 /** Reads, checks, completes and edits workflow texts beside the page, so that no key waits for it. */
 
@@ -54,9 +56,15 @@ async function readAnew(text: string): Promise<NonNullable<typeof last>> {
   return last;
 }
 
-function outline({ text }: { text: string }): Outlined {
-  const value = valueIn(text);
-  return { text, lines: linesOf(text), value: value === undefined ? undefined : sendable(value) };
+/** As text: the page reads that faster than it takes hundreds of objects over. */
+const outline = ({ text }: { text: string }): string =>
+  printJson({ lines: linesOf(text), value: valueIn(text) } as unknown as Json);
+/** What the last edit gave. */
+let editedText = "";
+function edit(asked: Asked["edit"]["ask"]): Asked["edit"]["answer"] {
+  const made = edited(asked);
+  editedText = made.text;
+  return { ...made, outlined: outline(made) };
 }
 async function check({ text }: { text: string }): Promise<Problem[]> {
   return (await readAnew(text)).read.problems;
@@ -81,9 +89,8 @@ async function completeText({ text, at }: { text: string; at: number }): Promise
   const words = completeFile(text, at, { ...named.catalogue.value, operation });
   if (words.options.length > 0)
     return { from: words.from, options: words.options.map((option) => ({ ...option, kind: "word" })) };
-  const from = text.lastIndexOf("\n", at - 1) + 1;
-  const end = text.indexOf("\n", at);
-  const line = text.slice(from, end < 0 ? text.length : end);
+  const from = lineStart(text, at);
+  const line = text.slice(from, lineEnd(text, at));
   const number = text.slice(0, at).split("\n").length;
   const scope = scopeAtLine(text, number, catalogue);
   const found = completeInFile(line, at - from, scope);
@@ -136,7 +143,7 @@ async function scope({ text, line }: { text: string; line: number }): Promise<As
     line,
     (api, id) => catalogue.operations(api)?.find((operation) => operation.id === id)?.effect,
   );
-  return { names, samples: sendable(samples) as JsonObject, words };
+  return { names, samples: printJson(samples), words };
 }
 
 async function message({ text, line }: Asked["message"]["ask"]): Promise<CallMessage | null> {
@@ -264,7 +271,8 @@ function unfolded({ code, kind, response }: Asked["unfold"]["ask"]): Asked["unfo
 const answers: { [W in What]: (ask: Asked[W]["ask"]) => Asked[W]["answer"] | Promise<Asked[W]["answer"]> } = {
   outline,
   check,
-  edit: edited,
+  checkEdited: () => check({ text: editedText }),
+  edit,
   broken,
   copy: ({ text, path }) => copyStep(text, path),
   completeText,

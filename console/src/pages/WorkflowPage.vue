@@ -7,6 +7,7 @@ import { useBreakpoints } from "../editor/breakpoints.js";
 import { useDocument } from "../editor/document.js";
 import { useInForce } from "../editor/in-force.js";
 import { useLoops } from "../editor/loops.js";
+import { useMarks } from "../editor/marks.js";
 import { usePause } from "../editor/pause.js";
 import { useLineScope } from "../editor/scope.js";
 import { provideSession, useShownFields, type Caret } from "../editor/session.js";
@@ -58,6 +59,7 @@ provideSession({
   chosen,
   line,
   scope,
+  marks: useMarks(draft),
   caret,
   showsValues,
   choose: (id) => (chosen.value = id),
@@ -91,7 +93,18 @@ const title = computed(() => {
   const found = draft.valueAt(["title"]);
   return typeof found === "string" ? found : props.name;
 });
-const faulty = computed(() => draft.problems.value.some(({ severity }) => severity !== "advice"));
+/** Whether problems are listed by themselves: those that are still there a moment later, and not each of a word half typed. */
+const isFaulty = ref(false);
+let stays: ReturnType<typeof setTimeout> | undefined;
+watch(
+  () => draft.problems.value.some(({ severity }) => severity !== "advice"),
+  (now) => {
+    clearTimeout(stays);
+    if (now) stays = setTimeout(() => (isFaulty.value = true), 600);
+    else isFaulty.value = false;
+  },
+);
+onBeforeUnmount(() => clearTimeout(stays));
 
 watch(
   () => draft.lines.value,
@@ -234,7 +247,7 @@ const isInline = computed(() => line.value?.kind === "request");
           <TextPane v-else-if="view === 'text'" ref="text" class="fill" />
           <MapPane v-else class="fill" />
           <ProblemList
-            v-if="showsProblems || faulty"
+            v-if="showsProblems || isFaulty"
             class="below"
             :problems="draft.problems.value"
             @go="goTo"

@@ -33,11 +33,10 @@ const { document, line, caret, showsValues, values, loops, scope, fields } = use
 const place = ref<HTMLElement>();
 const worked = ref<Worked>();
 let view: EditorView | undefined;
-/** What was sent on last: what comes back of it is no change from outside. */
-let sent = props.modelValue;
-let timer: ReturnType<typeof setTimeout> | undefined;
-/** Whether something was typed that is not in the file yet. */
-const isPending = ref(false);
+/** What was sent on while edits are under way, the last at its end: what comes back of it is no change from outside. */
+let sent = [props.modelValue];
+/** What was typed and is not in the file yet. */
+const pending = ref<string>();
 
 const colour = expressionColours(props.kind);
 const completion = autocompletion({
@@ -118,21 +117,25 @@ onBeforeUnmount(() => {
 });
 function typed(text: string): void {
   document.touch();
-  clearTimeout(timer);
-  isPending.value = true;
-  timer = setTimeout(() => send(text), 150);
+  pending.value = text;
   void work(text);
+  goOn();
 }
-function send(text: string): void {
-  clearTimeout(timer);
-  timer = undefined;
-  isPending.value = false;
-  if (text === sent) return;
-  sent = text;
-  emit("update:modelValue", text);
+/**
+ * One edit at a time: where they take long, what was typed meanwhile is the next one. A field that was emptied waits for what
+ * comes next: without a text it may go.
+ */
+function goOn(): void {
+  if (!document.isEditing.value && pending.value?.trim() !== "") left();
 }
+watch(document.isEditing, goOn);
+/** What was typed is in the file from now on. */
 function left(): void {
-  if (view && timer !== undefined) send(view.state.doc.toString());
+  const text = pending.value;
+  pending.value = undefined;
+  if (text === undefined || text === sent.at(-1)) return;
+  sent.push(text);
+  emit("update:modelValue", text);
 }
 function focused(): void {
   caret.value = { kind: props.kind, insert };
@@ -140,8 +143,8 @@ function focused(): void {
 watch(
   () => props.modelValue,
   (next) => {
-    if (!view || next === sent || next === view.state.doc.toString()) return;
-    sent = next;
+    if (!view || sent.includes(next) || next === view.state.doc.toString()) return;
+    sent = [next];
     view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: next } });
   },
 );
@@ -181,7 +184,7 @@ async function work(text: string): Promise<void> {
 /** What is wrong: found at each key, and by the check of the whole file what only that can find. */
 const findings = computed<Pick<FieldFinding, "severity" | "code" | "message">[]>(() => {
   const found = worked.value?.findings ?? [];
-  if (!document.isFresh.value || isPending.value) return found;
+  if (!document.isFresh.value || pending.value !== undefined) return found;
   const isKnown = (code: string, message: string) =>
     found.some((one) => one.code === code && one.message === message);
   return [
@@ -192,9 +195,11 @@ const findings = computed<Pick<FieldFinding, "severity" | "code" | "message">[]>
 const isWrong = computed(() => findings.value.some(({ severity }) => severity === "error"));
 /** How a finding is written. */
 const colours = { error: "text-error", warning: "text-warning", advice: "dim" };
-// What was found may be put right, or go wrong, by an edit elsewhere.
 watch(document.isFresh, (isFresh) => {
-  if (isFresh && view && (worked.value?.findings ?? []).length > 0) void work(view.state.doc.toString());
+  if (!isFresh || !view) return;
+  sent = sent.slice(-1);
+  // What was found may be put right, or go wrong, by an edit elsewhere.
+  if ((worked.value?.findings ?? []).length > 0) void work(view.state.doc.toString());
 });
 
 const parts = ref<ShownPart[] | string>();

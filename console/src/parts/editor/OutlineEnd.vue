@@ -1,22 +1,20 @@
 <script setup lang="ts">
 import { isObject, newTrigger, triggerKinds, type JsonObject, type TriggerKind } from "@copper-kettle/core";
 import { computed, ref } from "vue";
-import { valueUses } from "../../editor/uses.js";
+import type { Outline } from "../../editor/outline.js";
 import { useSession } from "../../editor/session.js";
 import ValueTree from "../shared/ValueTree.vue";
 
 /** The end of the outline: another step, another trigger, and the values that belong to no step. */
-const props = defineProps<{ scope: JsonObject }>();
-const emit = defineEmits<{ add: []; pick: [code: string, isNull: boolean] }>();
+const props = defineProps<{ outline: Outline }>();
 const { document, choose, loops } = useSession();
 
 /** Values that are read without a step: items of loops, inputs, constants. */
 const others = computed(() =>
-  Object.entries(props.scope)
+  Object.entries(props.outline.values.value)
     .filter(([name]) => name !== "steps")
     .sort(([a], [b]) => Number(b in loops.locals.value) - Number(a in loops.locals.value)),
 );
-const uses = valueUses(document, choose);
 const showsOthers = ref(false);
 async function addTrigger(kind: TriggerKind): Promise<void> {
   const taken = document.valueAt(["triggers"]);
@@ -36,7 +34,7 @@ async function addTrigger(kind: TriggerKind): Promise<void> {
 
 <template>
   <div class="end">
-    <button type="button" class="adder" @click="emit('add')">
+    <button type="button" class="adder" @click="outline.beginAdding()">
       + Add a step: a kind, an operation, or paste a request <kbd>Ctrl ↵</kbd>
     </button>
     <v-menu>
@@ -64,9 +62,9 @@ async function addTrigger(kind: TriggerKind): Promise<void> {
         :name="name"
         :path="[name]"
         :depth="1"
-        :root="scope"
-        :uses="uses"
-        @pick="(code, isNull) => emit('pick', code, isNull)"
+        :root="outline.values.value"
+        :uses="outline.uses"
+        @pick="outline.pick"
       />
     </div>
   </div>

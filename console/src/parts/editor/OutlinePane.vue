@@ -1,26 +1,23 @@
 <script setup lang="ts">
-import { insertion, printJson, type EditorLine, type JsonObject, type StepPlace } from "@copper-kettle/core";
+import { printJson, type EditorLine } from "@copper-kettle/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { ask } from "../../editor/asking.js";
-import { useDragging } from "../../editor/dragging.js";
 import { useGrowing } from "../../editor/growing.js";
-import { behind, endOf } from "../../editor/places.js";
-import { valueUses } from "../../editor/uses.js";
+import { useOutline } from "../../editor/outline.js";
+import { behind } from "../../editor/places.js";
 import { useSession } from "../../editor/session.js";
 import AddBox from "./AddBox.vue";
-import BreakpointBox from "./BreakpointBox.vue";
 import OutlineEnd from "./OutlineEnd.vue";
 import OutlineRow from "./OutlineRow.vue";
-import ValueTree from "../shared/ValueTree.vue";
 
 /** The workflow from its triggers down. Everything goes by keyboard, too: `?` lists the keys. */
 const emit = defineEmits<{ opened: [] }>();
-const { document, values, chosen, choose, scope, caret, loops, breakpoints } = useSession();
+const session = useSession();
+const { document, values, chosen, choose, scope, breakpoints } = session;
+const outline = useOutline(session, (from, to) => void act({ do: "move", path: from, place: to }));
+const { dragging, adding } = outline;
 const place = ref<HTMLElement>();
 const search = ref("");
-/** Where a step is being added. */
-const adding = ref<{ place: StepPlace; at: string }>();
-const unfolded = ref(new Set<string>());
 
 const wanted = computed(() => search.value.trim().toLowerCase());
 /** The steps in whose values it is: looked for beside the page, once nothing was typed for a moment. */
@@ -46,34 +43,6 @@ const found = computed(() => {
   );
 });
 const shown = useGrowing(found);
-const problemsAt = computed(() => {
-  const marks = new Map<string, "error" | "warning">();
-  const lines = document.lines.value.filter(({ what }) => what !== "branch");
-  for (const { line, severity } of document.problems.value) {
-    if (severity === "advice") continue;
-    const at = lines.findLast((one) => one.line <= line);
-    if (at && marks.get(at.id) !== "error") marks.set(at.id, severity);
-  }
-  return marks;
-});
-/** A picked value goes into the field that had the focus last, in the form that it wants; without one to the clipboard. */
-function pickValue(code: string, isNull: boolean): void {
-  if (caret.value) caret.value.insert(insertion(code, caret.value.kind, isNull));
-  else void navigator.clipboard.writeText(code).catch(() => undefined);
-}
-const uses = valueUses(document, choose);
-const isDimmed = (line: EditorLine): boolean =>
-  line.what === "step" &&
-  line.id !== chosen.value &&
-  scope.names.value.size > 0 &&
-  !scope.names.value.has(`steps.${line.name}`);
-
-const placeBehind = (line: EditorLine): StepPlace => behind(document, line);
-const atEnd = (): StepPlace => endOf(document);
-function beginAdding(line?: EditorLine): void {
-  adding.value = line ? { place: placeBehind(line), at: line.id } : { place: atEnd(), at: "end" };
-}
-
 function lineOf(id: string): HTMLElement | null | undefined {
   return place.value?.querySelector<HTMLElement>(`[data-id="${CSS.escape(id)}"]`);
 }
@@ -113,12 +82,7 @@ async function copy(line: EditorLine): Promise<void> {
 }
 async function paste(line: EditorLine): Promise<void> {
   const text = await navigator.clipboard.readText().catch(() => "");
-  if (text !== "") await act({ do: "paste", place: placeBehind(line), text });
-}
-function toggle(line: EditorLine): void {
-  const next = new Set(unfolded.value);
-  if (!next.delete(line.id)) next.add(line.id);
-  unfolded.value = next;
+  if (text !== "") await act({ do: "paste", place: behind(document, line), text });
 }
 function onKey(event: KeyboardEvent): void {
   const line = lineAt(event);
@@ -134,13 +98,13 @@ function onKey(event: KeyboardEvent): void {
         if (event.altKey) return line.what === "step" && act({ do: "shift", path: line.path, by: -1 });
         return moveTo(-1);
       case "ArrowRight":
-        if (!unfolded.value.has(line.id)) toggle(line);
+        if (!outline.unfolded.value.has(line.id)) outline.toggle(line);
         return;
       case "ArrowLeft":
-        if (unfolded.value.has(line.id)) toggle(line);
+        if (outline.unfolded.value.has(line.id)) outline.toggle(line);
         return;
       case "Enter":
-        if (mod || line.what === "branch") return beginAdding(line);
+        if (mod || line.what === "branch") return outline.beginAdding(line);
         choose(line.id);
         return emit("opened");
       case "Delete":
@@ -168,17 +132,6 @@ function onKey(event: KeyboardEvent): void {
   })();
   if (done !== "no") event.preventDefault();
 }
-const dragging = useDragging(
-  document,
-  placeBehind,
-  (from, to) => void act({ do: "move", path: from, place: to }),
-);
-
-/** The step of which it is asked when tests pause before it. */
-const asked = ref<string>();
-
-/** All values, with the items of the loops around the chosen line. */
-const all = computed<JsonObject>(() => ({ ...scope.values.value, ...loops.locals.value }));
 watch(
   () => document.lines.value.length,
   () => {
@@ -186,7 +139,7 @@ watch(
   },
 );
 defineExpose({
-  add: () => beginAdding(current.value),
+  add: () => outline.beginAdding(current.value),
   focus: () => lineOf(chosen.value)?.focus(),
 });
 </script>
@@ -235,46 +188,19 @@ defineExpose({
       @dragover="dragging.over($event, lineAt($event))"
       @drop="dragging.drop($event, lineAt($event))"
     >
-      <template v-for="line in shown" :key="line.id">
-        <OutlineRow
-          :line="line"
-          :class="{ over: dragging.target.value === line.id }"
-          :dimmed="isDimmed(line)"
-          :mark="problemsAt.get(line.id)"
-          :unfolded="unfolded.has(line.id)"
-          @act="act"
-          @add="beginAdding(line)"
-          @toggle="toggle(line)"
-          @copy="copy(line)"
-          @paste="paste(line)"
-          @breaks="asked = line.id"
-        />
-        <p
-          v-if="dragging.target.value === line.id && dragging.wouldBreak.value.length > 0"
-          class="text-warning breaks"
-          role="status"
-        >
-          {{ dragging.wouldBreak.value.join(" ") }}
-        </p>
-        <div v-if="unfolded.has(line.id)" class="tree" :style="{ marginLeft: `${66 + line.depth * 18}px` }">
-          <p v-if="scope.isSample(line.name)" class="dim">
-            A sample: the chosen run has no values of this step.
-          </p>
-          <ValueTree
-            :value="scope.valueOf(line.name)"
-            :name="line.name"
-            :path="['steps', line.name]"
-            :root="all"
-            :uses="uses"
-            @pick="pickValue"
-          />
-        </div>
-        <BreakpointBox v-if="asked === line.id" :line="line" @close="asked = undefined" />
-        <AddBox v-if="adding?.at === line.id" :place="adding.place" @close="adding = undefined" />
-      </template>
+      <OutlineRow
+        v-for="line in shown"
+        :key="line.id"
+        v-memo="[line]"
+        :line="line"
+        :outline="outline"
+        @act="act"
+        @copy="copy"
+        @paste="paste"
+      />
       <AddBox v-if="adding?.at === 'end'" :place="adding.place" @close="adding = undefined" />
     </div>
-    <OutlineEnd :scope="all" @add="beginAdding()" @pick="pickValue" />
+    <OutlineEnd :outline="outline" />
   </div>
 </template>
 
@@ -311,14 +237,5 @@ defineExpose({
 }
 .grey {
   opacity: 0.6;
-}
-.breaks {
-  padding: 2px 12px 4px 66px;
-}
-.tree {
-  margin: 2px 12px 6px 66px;
-  padding-left: 6px;
-  border-left: 2px solid var(--soft);
-  overflow: hidden;
 }
 </style>

@@ -3,29 +3,38 @@ import type { EditorLine } from "@copper-kettle/core";
 import { mdiDotsHorizontal, mdiPlus } from "@mdi/js";
 import { computed, ref, watch } from "vue";
 import type { Action } from "../../editor/messages.js";
+import type { Outline } from "../../editor/outline.js";
 import { useSession } from "../../editor/session.js";
 import { stepIcons } from "../../logic/step-icons.js";
 import GlyphIcon from "../shared/GlyphIcon.vue";
 import StateMark from "../shared/StateMark.vue";
+import OutlineBelow from "./OutlineBelow.vue";
 import RowMenu from "./RowMenu.vue";
 
 /** One line of the outline: its place in the file, its kind, what it does, and what became of it in the chosen run. */
-const props = defineProps<{
-  line: EditorLine;
-  /** What stands here cannot be read at the chosen line. */
-  dimmed: boolean;
-  mark: "error" | "warning" | undefined;
-  unfolded: boolean;
-}>();
-const emit = defineEmits<{
-  act: [action: Action];
-  add: [];
-  toggle: [];
-  copy: [];
-  paste: [];
-  breaks: [];
-}>();
-const { values, chosen, breakpoints, pause, scope } = useSession();
+const props = defineProps<{ line: EditorLine; outline: Outline }>();
+/** With the line, so that all rows have the same listeners: one is drawn again only when something of it changes. */
+const emit = defineEmits<{ act: [action: Action]; copy: [line: EditorLine]; paste: [line: EditorLine] }>();
+const { values, chosen, breakpoints, pause, scope, marks } = useSession();
+// What changes with every check or answer is looked at here, line by line: else all of them would be drawn again.
+const mark = computed(() => marks.value.get(props.line.id));
+/** What stands here cannot be read at the chosen line. */
+const isDimmed = computed(() => {
+  const { names } = scope;
+  const isOther = props.line.what === "step" && props.line.id !== chosen.value;
+  return isOther && names.value.size > 0 && !names.value.has(`steps.${props.line.name}`);
+});
+const { unfolded, adding, breaking, dragging } = props.outline;
+const isUnfolded = computed(() => unfolded.value.has(props.line.id));
+const isOver = computed(() => dragging.target.value === props.line.id);
+const isOpen = computed(
+  () =>
+    isUnfolded.value ||
+    isOver.value ||
+    breaking.value === props.line.id ||
+    adding.value?.at === props.line.id,
+);
+const hasValues = computed(() => props.line.what === "step" && scope.known.value.has(props.line.name));
 const breakpoint = computed(() => (props.line.what === "step" ? breakpoints.of(props.line.name) : undefined));
 const isPausedHere = computed(() => props.line.what === "step" && pause.at.value?.step === props.line.name);
 /** When tests pause before the step, in words. */
@@ -64,7 +73,7 @@ watch(isMenuOpen, () => (hasMenu.value = true));
 <template>
   <div
     class="line"
-    :class="{ chosen: isChosen, dimmed, branch: line.what === 'branch' }"
+    :class="{ chosen: isChosen, dimmed: isDimmed, over: isOver, branch: line.what === 'branch' }"
     :data-id="line.id"
     role="treeitem"
     :tabindex="isChosen || (chosen === '' && line.what === 'file') ? 0 : -1"
@@ -113,15 +122,15 @@ watch(isMenuOpen, () => (hasMenu.value = true));
       <span class="dim">{{ state.words }}</span>
     </span>
     <button
-      v-if="line.what === 'step' && scope.valueOf(line.name) !== undefined"
+      v-if="hasValues"
       type="button"
       class="fold dim"
       tabindex="-1"
       :aria-label="`Values of ${line.name}`"
-      :aria-expanded="unfolded"
-      @click.stop="emit('toggle')"
+      :aria-expanded="isUnfolded"
+      @click.stop="outline.toggle(line)"
     >
-      {{ unfolded ? "▾" : "▸" }}
+      {{ isUnfolded ? "▾" : "▸" }}
     </button>
     <button
       v-if="line.what !== 'trigger' && line.what !== 'file'"
@@ -129,7 +138,7 @@ watch(isMenuOpen, () => (hasMenu.value = true));
       class="plus"
       tabindex="-1"
       :aria-label="line.what === 'branch' ? `Add a step to ${line.kind}` : `Add a step behind ${line.name}`"
-      @click.stop="emit('add')"
+      @click.stop="outline.beginAdding(line)"
     >
       <GlyphIcon :path="mdiPlus" />
     </button>
@@ -153,11 +162,12 @@ watch(isMenuOpen, () => (hasMenu.value = true));
       :target="more"
       :has-breakpoint="breakpoint !== undefined"
       @act="act"
-      @copy="emit('copy')"
-      @paste="emit('paste')"
-      @breaks="emit('breaks')"
+      @copy="emit('copy', line)"
+      @paste="emit('paste', line)"
+      @breaks="breaking = line.id"
     />
   </div>
+  <OutlineBelow v-if="isOpen" :line="line" :outline="outline" />
 </template>
 
 <style scoped>

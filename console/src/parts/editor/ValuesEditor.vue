@@ -7,7 +7,7 @@ import {
   type JsonObject,
   type Path,
 } from "@copper-kettle/core";
-import { ref } from "vue";
+import { onBeforeUnmount, ref } from "vue";
 import type { Offer } from "../../editor/offers.js";
 import { focusField } from "../../editor/focus.js";
 import { useSession } from "../../editor/session.js";
@@ -40,18 +40,29 @@ async function add(wanted = name.value): Promise<void> {
 }
 const set = (key: string, value: Json): void =>
   void document.act({ do: "set", path: [...props.path, key], value });
+/** So long an address stays as it was typed before its parts are taken, in milliseconds: until it is whole. */
+const whole = 300;
+/** Takes the parts of the address that was typed last. */
+let takeParts: (() => void) | undefined;
+let timer: ReturnType<typeof setTimeout> | undefined;
 /** What is typed into a field. An address of a page gives every parameter that its pattern names. */
-async function setTyped(key: string, written: string, before: Json): Promise<void> {
+function setTyped(key: string, written: string, before: Json): void {
   const about = aboutOf(key);
   const found = about?.ids && idsFromAddress(about.ids.patterns, written.trim());
-  if (!found) return set(key, valueTyped(written, about?.schema, before));
-  for (const [name, id] of Object.entries(found))
-    await document.act({
-      do: "set",
-      path: [...props.path, name],
-      value: valueTyped(id, aboutOf(name)?.schema, ""),
-    });
+  takeParts = undefined;
+  clearTimeout(timer);
+  set(key, valueTyped(written, about?.schema, before));
+  if (!found) return;
+  takeParts = () => {
+    takeParts = undefined;
+    for (const [name, id] of Object.entries(found)) set(name, valueTyped(id, aboutOf(name)?.schema, ""));
+  };
+  timer = setTimeout(() => takeParts?.(), whole);
 }
+onBeforeUnmount(() => {
+  clearTimeout(timer);
+  takeParts?.();
+});
 function remove(key: string): void {
   const isLast = Object.keys(props.value).length === 1;
   void document.act({ do: "unset", path: isLast ? props.path : [...props.path, key] });
