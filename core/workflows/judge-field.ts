@@ -9,8 +9,9 @@ import { allRoots, checkReference, type Visible } from "./visible.js";
 /** Where an expression, or a text with `${…}`, stands: what it can see there, and what is known of that. */
 export interface FieldPlace {
   kind: "expression" | "template";
-  /** The name of the field, and what it is called in ids made by `uuid()`. */
+  /** The name of the field. */
   key: string;
+  /** The way to it from its step: what it is called in ids made by `uuid()`. */
   label: string;
   visible: Visible;
   /** Names in scope only here, such as `status`. */

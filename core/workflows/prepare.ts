@@ -255,17 +255,17 @@ export class Preparer {
 
   /** Reads a field, and reports what is wrong with it. */
   #judged(kind: FieldPlace["kind"], text: string, path: Path, more: string[]): JudgedField {
+    const inStep = withinStep(path) ?? path;
     const place: FieldPlace = {
       kind,
       key: String(path.at(-1)),
-      label: label(path),
+      label: inStep.join("."),
       visible: this.#visible,
       more,
       scope: this.knowledge.scope(more),
     };
-    const field = printPath(path);
-    this.places.note(field, place);
-    const read = this.#step && readFieldOf(this.#step, field, kind, text, place.label);
+    this.places.note(printPath(path), place);
+    const read = this.#step && readFieldOf(this.#step, inStep, kind, text, place.label);
     const judged = judgeField(text, place, read);
     for (const { path: read } of judged.read.references) {
       this.#reads.push(read);
@@ -321,9 +321,4 @@ export class Preparer {
       for (const inner of innerLists(raw)) this.#collectNames(inner.list, [...at, ...inner.path]);
     });
   }
-}
-
-/** The part of a field's path behind its step: it names the field in ids made by `uuid()`. */
-function label(path: Path): string {
-  return (withinStep(path) ?? path).join(".");
 }

@@ -5,6 +5,7 @@ import { bounds } from "../values/bounds.js";
 import { isObject, type Json } from "../values/json.js";
 import { valueAt } from "../values/paths.js";
 import { isSame } from "./edit-value.js";
+import { readWorkflow } from "./read.js";
 import { readAgain } from "./read-again.js";
 import { readWhole, type Reading } from "./read-whole.js";
 import { readingOf } from "./reading.js";
@@ -192,5 +193,25 @@ describe("reading again", () => {
     expect(readingOf(text.replace("s30", '"t30')).value).toBeUndefined();
     const value = readingOf(text.replace("s30", "u30")).value ?? null;
     expect(isObject(value) && valueAt(value, ["steps", 8])).toBe(at(first, 8));
+  });
+
+  it("takes nothing apart again of a step that did not change, and finds what is wrong there now", () => {
+    const file = (query: string, more = "") =>
+      `copper-kettle: 1\nname: long\nsteps:\n${more}  - { step: a, request: "GET https://huts.example/${query}" }\n${steps
+        .map(
+          (_, index) =>
+            `  - { step: b${index}, only-if: steps.a.body.open, note: "\${steps.a.body.name}" }\n`,
+        )
+        .join("")}`;
+    const condition = (text: string, at: number) => readWorkflow(text).workflow?.steps[at]?.onlyIf;
+    const first = condition(file("huts"), 9);
+    expect(first).toBeDefined();
+    expect(condition(file("beds"), 9)).toBe(first);
+    // Also at another place.
+    expect(condition(file("beds", "  - { step: c, note: new }\n"), 10)).toBe(first);
+    const broken = readWorkflow(file("beds").replace("step: a,", "step: z,")).problems;
+    // The two of a line say the same, once.
+    expect(broken.filter(({ code }) => code === "reference")).toHaveLength(50);
+    expect(broken.at(-1)).toMatchObject({ field: 'steps[50]["only-if"]', line: 54 });
   });
 });

@@ -55,10 +55,11 @@ export function readAgain(before: Reading, text: string): Reading | undefined {
   const change = changeOf(before.text, text);
   const from = lineStart(before.text, change.from);
   const to = Math.min(lineEnd(before.text, change.to) + 1, before.text.length);
+  // Where it is most of the text, all of it is read as fast; and what does not help is tried no longer than that takes.
+  let left = before.text.length / 2;
   for (const lines of placesOf(before, from, to).reverse()) {
-    // Where it is most of the text, all of it is read as fast.
-    if (lines.to - lines.from > before.text.length / 2) return undefined;
-    const read = readLines(before, text, lines);
+    left -= lines.to - lines.from;
+    const read = left < 0 ? undefined : readLines(before, text, lines);
     if (read) return read;
   }
   return undefined;

@@ -3,6 +3,7 @@ import { ExpressionError } from "../expressions/errors.js";
 import { references, type Reference } from "../expressions/references.js";
 import { parseTemplate, templateReferences, type Template } from "../expressions/templates.js";
 import type { JsonObject } from "../values/json.js";
+import { printPath, type Path } from "../values/paths.js";
 import type { FieldFinding } from "./problems.js";
 
 /** An expression in the text of a field, and where it begins there. */
@@ -49,23 +50,24 @@ export function readField(kind: "expression" | "template", text: string, label: 
   }
 }
 
-/** The fields of steps as they were read last, by their places. */
+/** The fields of steps as they were read last, by the ways to them from their steps. */
 const known = new WeakMap<JsonObject, Map<string, FieldText>>();
 
 /**
  * The same of a field of a step; it is not read again where the step is the same value as when it was read last, as those
  * parts of a file are that did not change.
- * @param place where it stands in the file
+ * @param path the way to it from its step
  */
 export function readFieldOf(
   step: JsonObject,
-  place: string,
+  path: Path,
   kind: FieldText["kind"],
   text: string,
   label: string,
 ): FieldText {
   const fields = known.get(step) ?? new Map<string, FieldText>();
   known.set(step, fields);
+  const place = printPath(path);
   const before = fields.get(place);
   if (before?.kind === kind && before.text === text) return before;
   const read = readField(kind, text, label);
