@@ -1,4 +1,4 @@
-import type { EditorLine, JsonObject } from "@copper-kettle/core";
+import { parseJson, type EditorLine, type JsonObject } from "@copper-kettle/core";
 import { computed, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import { ask } from "./asking.js";
 import type { WorkflowDocument } from "./document.js";
@@ -36,6 +36,7 @@ export function useLoops(
   });
   const locals = shallowRef<JsonObject>({});
   const sizes = shallowRef<(number | undefined)[]>([]);
+  let localsText = "{}";
   let asked = 0;
   watch(
     [around, scope.values],
@@ -44,7 +45,9 @@ export function useLoops(
       const found = await ask("loops", { loops }).catch(() => undefined);
       if (mine !== asked || !found) return;
       renew(sizes, found.sizes);
-      renew(locals, found.locals);
+      if (found.locals === localsText) return;
+      localsText = found.locals;
+      locals.value = parseJson(localsText) as JsonObject;
     },
     { immediate: true },
   );

@@ -114,8 +114,8 @@ export interface Asked {
   values: { ask: { json: string; constants: string }; answer: null };
   /** The steps in whose values a text is, in whatever case. */
   search: { ask: { text: string }; answer: string[] };
-  /** The items of the loops around a line, the outermost first: expressions see them from now on. */
-  loops: { ask: { loops: LoopAround[] }; answer: { locals: JsonObject; sizes: (number | undefined)[] } };
+  /** The items of the loops around a line, the outermost first, as JSON: expressions see them from now on. */
+  loops: { ask: { loops: LoopAround[] }; answer: { locals: string; sizes: (number | undefined)[] } };
   /** With the field that it stands in, it is also checked there. */
   work: { ask: Code<"expression" | "template" | "value"> & { field?: string }; answer: Worked };
   /** An expression taken apart, with what each part of it gives; what is wrong with it where it cannot be read. */

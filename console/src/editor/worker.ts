@@ -193,7 +193,7 @@ function loops({ loops: around }: Asked["loops"]["ask"]): Asked["loops"]["answer
     locals = { ...locals, [as]: list[index] ?? null, index };
     return list.length;
   });
-  return { locals: sendable(locals) as JsonObject, sizes };
+  return { locals: printJson(locals), sizes };
 }
 /** A list by its expression; undefined where the values give none. */
 function listOf(each: string): Json[] | undefined {

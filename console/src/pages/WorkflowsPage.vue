@@ -25,7 +25,10 @@ async function load(): Promise<void> {
     fault.value = sentence(error);
   }
 }
-loadAhead(() => import("./WorkflowPage.vue"));
+loadAhead(async () => {
+  await import("./WorkflowPage.vue");
+  await (await import("../editor/warm.js")).warm();
+});
 onMounted(load);
 onRunChange(() => void load());
 
