@@ -111,6 +111,13 @@ describe("steps that are moved, taken away and added in the console", () => {
     expect(await field.textContent()).toBe(`GET \${constants.base}${more}`);
     await at.saved();
     expect(await stored()).toBe(long.replace('s1, request: "GET ${constants.base}', (found) => found + more));
+    // What is half typed is kept, too, and refused by nobody.
+    await at.type("${");
+    await page.getByRole("button", { name: "1 problem" }).waitFor();
+    expect(await page.getByText("cannot be changed without changing").count()).toBe(0);
+    await at.saved();
+    expect(await stored()).toContain(`${more}\${"`);
+    await at.press("Backspace", "Backspace");
     // An emptied field stays where it is until it is left.
     await at.press("Control+a", "Delete");
     await at.type("GET https://huts.example/huts");

@@ -95,7 +95,8 @@ function flowScalar(value: Json): string {
   visit(document, {
     Collection: (_key, collection) => void (collection.flow = true),
     Scalar: (_key, scalar) => {
-      if (typeof scalar.value === "string" && scalar.value.includes("\n")) scalar.type = "QUOTE_DOUBLE";
+      if (typeof scalar.value === "string" && (scalar.value.includes("\n") || leavesOpen(scalar.value)))
+        scalar.type = "QUOTE_DOUBLE";
     },
   });
   return document
@@ -167,7 +168,15 @@ function scalarText(value: Json, indent: number): string {
     const lines = value.replace(/\n$/, "").replaceAll(/^(?=.)/gm, space);
     return `|${value.endsWith("\n") ? "" : "-"}\n${lines}`;
   }
-  return new Document(value).toString(onOneLine).trimEnd();
+  const document = new Document(value);
+  if (isScalar(document.contents) && typeof value === "string" && leavesOpen(value))
+    document.contents.type = "QUOTE_DOUBLE";
+  return document.toString(onOneLine).trimEnd();
+}
+
+/** Whether a `${` of a text has no end. Written without quotes it reads as a text that YAML has cut. */
+export function leavesOpen(text: string): boolean {
+  return text.includes("${") && text.lastIndexOf("}") < text.lastIndexOf("${");
 }
 
 /** Cuts a piece out of a flow collection, with the comma that belongs to it. */

@@ -67,6 +67,17 @@ describe("an edit of a file", () => {
     expect(edit(text)).toBe(text.replace(before, () => after));
   });
 
+  it("sets a text that is typed half: a ${ without its end is no fault of the file's YAML", () => {
+    for (const path of [
+      ["steps", 0, "request"],
+      ["steps", 1, "set", "n"],
+    ]) {
+      const made = setField(text, path, "GET ${inputs.em");
+      expect(valueAt(valueOf(made), path)).toBe("GET ${inputs.em");
+      expect(setField(made, path, "GET ${inputs.email}")).toBe(setField(text, path, "GET ${inputs.email}"));
+    }
+  });
+
   it("removes a key with its line, an item with its own, and leaves an empty list where the last one goes", () => {
     expect(removeField(text, ["steps", 0, "query"])).toBe(
       text.replace('    query:\n      email:   "${inputs.email}"   # aligned\n', ""),

@@ -1,7 +1,7 @@
 import { isAlias, isMap, isPair, isScalar, isSeq, type Node, type Pair, type YAMLMap } from "yaml";
 import { bounds } from "../values/bounds.js";
 import type { Path } from "../values/paths.js";
-import { lineEnd } from "./edit-text.js";
+import { leavesOpen, lineEnd } from "./edit-text.js";
 import type { ProblemList } from "./problem-list.js";
 import { inQuotes } from "./yaml-words.js";
 
@@ -72,7 +72,7 @@ export class Traps {
 
   /** A plain text with a `${` that YAML cuts before its end. */
   #lookAtText(value: string, [from, to]: readonly number[], path: Path, inFlow: boolean): void {
-    if (!value.includes("${") || value.lastIndexOf("}") > value.lastIndexOf("${")) return;
+    if (!leavesOpen(value)) return;
     const [start, end] = [from as number, to as number];
     const line = this.text.slice(start, lineEnd(this.text, start));
     if (!line.includes("}", line.lastIndexOf("${"))) {

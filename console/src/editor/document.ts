@@ -288,6 +288,7 @@ export function useDocument(name: string): WorkflowDocument {
     if (text.value !== next.text) {
       history.past.push(text.value);
       history.future = [];
+      typedIn = undefined;
     }
     text.value = next.text;
     taken(next, next.text);
