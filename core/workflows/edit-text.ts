@@ -95,8 +95,7 @@ function flowScalar(value: Json): string {
   visit(document, {
     Collection: (_key, collection) => void (collection.flow = true),
     Scalar: (_key, scalar) => {
-      if (typeof scalar.value === "string" && (scalar.value.includes("\n") || leavesOpen(scalar.value)))
-        scalar.type = "QUOTE_DOUBLE";
+      if (typeof scalar.value === "string" && scalar.value.includes("\n")) scalar.type = "QUOTE_DOUBLE";
     },
   });
   return document

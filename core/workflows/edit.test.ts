@@ -71,6 +71,8 @@ describe("an edit of a file", () => {
     for (const path of [
       ["steps", 0, "request"],
       ["steps", 1, "set", "n"],
+      ["steps", 2, "if"],
+      ["steps", 2, "then", 0, "note"],
     ]) {
       const made = setField(text, path, "GET ${inputs.em");
       expect(valueAt(valueOf(made), path)).toBe("GET ${inputs.em");
