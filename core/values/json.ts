@@ -44,13 +44,19 @@ export function setOwn(object: JsonObject, key: string, value: Json): void {
   } else object[key] = value;
 }
 
-const longNumber = /[0-9][0-9.]{15,}|[0-9][eE][+-]?[0-9]{3}/;
+/** Where a number may have more digits than a double: looked for only where one can begin, times would hold it up. */
+const longNumber = /(?:^|[\s:,[-])[0-9][0-9.]{15}|[0-9][eE][+-]?[0-9]{3}/;
+
+/** IEEE 754, section 3.3: smaller doubles have fewer digits. */
+const smallestNormal = 2 ** -1022;
 
 /** A number from its JSON digits: a double where that keeps the decimal value, else an {@link Exact}. */
 export function numberFromDigits(digits: string): number | Exact {
   const value = Number(digits);
   if (!Number.isFinite(value)) return new Exact(digits);
-  if (digits.length <= 15 || digits === String(value)) return value; // a double has room for 15 digits
+  // A double has room for 15 digits, but not near zero.
+  if (digits.length <= 15 && Math.abs(value) >= smallestNormal) return value;
+  if (digits === String(value)) return value;
   return canonicalDecimal(digits) === canonicalDecimal(String(value)) ? value : new Exact(digits);
 }
 

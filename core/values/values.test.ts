@@ -21,6 +21,14 @@ describe("exact numbers", () => {
     expect(printJson(parseJson('{"a": 0.12345678901234567890123}'))).toBe('{"a":0.12345678901234567890123}');
   });
 
+  it("are found wherever in a text a number can stand", () => {
+    for (const digits of ["9007199254740993", "0.12345678901234567", "1e400", "1.5E-3999", "3e-324"])
+      for (const around of ["#", "-#", "[#]", "[-#]", "[1,#]", "[1,\n#]", '{"a":#}', '{"a":\t-#}', "\r\n# "]) {
+        const text = around.replace("#", digits);
+        expect(printJson(parseJson(text))).toBe(text.replace(/\s/g, ""));
+      }
+  });
+
   it("are equal by decimal value", () => {
     expect(sameJson(new Exact("12345678901234567890"), new Exact("1234567890123456789e1"))).toBe(true);
     expect(sameJson({ a: [1, { b: null }] }, { a: [1, { b: null }] })).toBe(true);
