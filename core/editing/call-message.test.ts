@@ -126,7 +126,14 @@ describe("the message that a call makes", () => {
     });
     expect(message("request: 'GET ${constants.base}/a'", { constants: {} })).toMatchObject({
       url: "${constants.base}/a",
-      fault: { field: "request" },
+      fault: { field: "request", message: "${constants.base} has no value here." },
+    });
+    expect(
+      message("request: 'GET https://a.example/${inputs.id}', headers: { X-One: \"a\\nb\" }", {}).fault,
+    ).toMatchObject({ message: expect.stringContaining("X-One") });
+    expect(message("request: 'GET ${constants.base}/a'", { constants: { base: "huts" } })).toMatchObject({
+      url: "huts/a",
+      fault: { field: "request", message: expect.stringContaining('"huts/a" is not a URL') },
     });
     expect(
       message("request: POST https://a.example, idempotency: { in: body, name: key }", {}).fault,

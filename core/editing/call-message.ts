@@ -50,9 +50,11 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
   const readable = (template: Template): TemplatePart[] =>
     template.parts.map((part) => {
       if ("text" in part || gives(() => partText(part, scope, surroundings)) !== undefined) return part;
-      return { text: `\${${part.expression.text.trim()}}` };
+      return { text: textOf(part) };
     });
   let url = "";
+  /** What stands in the URL as it is written. */
+  let unknown: TemplatePart | undefined;
   const shown = (value: ValueTemplate): Json | undefined => {
     if ("constant" in value) return value.constant;
     if ("list" in value) return value.list.map(shown).filter((item) => item !== undefined);
@@ -70,6 +72,7 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
       value: (_field, template) => shown(template) ?? null,
       url() {
         const parts = readable(step.url);
+        unknown = step.url.parts.find((part, index) => part !== parts[index]);
         url = parts
           .map((part) => ("text" in part ? part.text : partText(part, scope, surroundings)))
           .join("");
@@ -84,8 +87,13 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
         try {
           return run();
         } catch (error) {
-          if (error instanceof RequestRefused) throw new Unmade(field, error.message);
-          throw error;
+          if (!(error instanceof RequestRefused)) throw error;
+          // An address that is not one yet says less than what it lacks.
+          const isNone = field === "request" && !/^https?:/i.test(url);
+          throw new Unmade(
+            field,
+            unknown && isNone ? `${textOf(unknown)} has no value here.` : error.message,
+          );
         }
       },
       now: surroundings.now(),
@@ -110,6 +118,10 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
     };
   }
 }
+
+/** A part of a template as it is written. */
+const textOf = (part: TemplatePart): string =>
+  "text" in part ? part.text : `\${${part.expression.text.trim()}}`;
 
 /** What something gives; undefined where an expression in it fails. */
 function gives<T>(run: () => T): T | undefined {
