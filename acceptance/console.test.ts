@@ -215,6 +215,19 @@ describe("the console", () => {
     }
   });
 
+  it("has room for an expression in each field of the editor at 390 px, and beside the text at 1280 px", async () => {
+    const small = await signIn(browser, world, { width: 390, height: 800 });
+    for (const viewer of [page, small.page]) {
+      await viewer.goto(`${world.url}/workflows/greet-guest`);
+      await viewer.getByRole("treeitem", { name: /step post, / }).click();
+      if (viewer === page) await viewer.getByLabel("text beside it").check();
+      const fields = viewer.locator(".exchange .code:has(.cm-content)");
+      await fields.nth(1).waitFor();
+      for (const field of await fields.all())
+        expect((await field.locator(".place").boundingBox())?.width).toBeGreaterThan(150);
+    }
+  });
+
   it("breaks no rule of its own content security policy, and throws nothing", () => {
     expect(complaints.filter((text) => !/status of 4\d\d|Invalid keyframe value/.test(text))).toEqual([]);
   });

@@ -262,25 +262,31 @@ defineExpose({ insert, focus: () => view?.focus() });
     >
       {{ message }}
     </p>
-    <ExpressionParts v-if="parts !== undefined && !isWrong" :parts="parts" />
+    <ExpressionParts v-if="parts !== undefined && !isWrong" :parts="parts" class="parts" />
   </div>
 </template>
 
 <style scoped>
 .code {
   position: relative;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) auto auto;
+  display: flex;
+  flex-wrap: wrap;
+  align-items: flex-start;
   border: 1px solid var(--line);
   border-radius: 4px;
   background: rgb(var(--v-theme-surface));
   min-height: 30px;
 }
+.code:has(> .unfold) {
+  padding-right: 26px;
+}
 .code:focus-within {
   border-color: var(--copper);
   box-shadow: 0 0 0 1px var(--copper);
 }
+/* What it becomes stands beside it where both have room, else below it. */
 .place {
+  flex: 1 1 auto;
   min-width: 0;
 }
 .place :deep(.cm-editor) {
@@ -298,7 +304,7 @@ defineExpose({ insert, focus: () => view?.focus() });
   overflow-wrap: anywhere;
 }
 .value {
-  max-width: 220px;
+  max-width: 100%;
   padding: 4px 8px;
   color: rgb(var(--v-theme-success));
   overflow: hidden;
@@ -309,17 +315,21 @@ defineExpose({ insert, focus: () => view?.focus() });
   color: var(--dim);
 }
 .unfold {
-  grid-column: 3;
-  align-self: start;
-  padding: 4px 6px 0 0;
+  position: absolute;
+  top: 4px;
+  right: 6px;
   color: var(--dim);
 }
 .unfold:hover,
 .unfold[aria-expanded="true"] {
   color: var(--copper);
 }
+.parts {
+  flex: 1 0 100%;
+  min-width: 0;
+}
 .fault {
-  grid-column: 1 / -1;
+  flex: 1 0 100%;
   padding: 0 8px 4px;
   font-size: 0.8125rem;
 }

@@ -246,6 +246,7 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
 }
 .top {
   display: flex;
+  flex-wrap: wrap;
   gap: 8px;
   align-items: center;
 }
@@ -275,6 +276,7 @@ const object = (one: Json | undefined): JsonObject => (isObject(one ?? null) ? (
   overflow: visible;
 }
 .form {
+  container: fields / inline-size;
   display: grid;
   gap: 8px;
   padding: 10px 12px;

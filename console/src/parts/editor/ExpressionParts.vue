@@ -29,7 +29,6 @@ defineProps<{ parts: ShownPart[] | string }>();
 
 <style scoped>
 .parts {
-  grid-column: 1 / -1;
   border-top: 1px solid var(--line);
   padding: 4px 8px;
   max-height: 260px;

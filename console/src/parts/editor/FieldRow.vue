@@ -40,4 +40,17 @@ const emit = defineEmits<{ remove: [] }>();
   padding-top: 4px;
   color: var(--dim);
 }
+/* The name above the field: beside each other, and in one another, they would have no room. */
+@container fields (max-width: 440px) {
+  .row {
+    grid-template-columns: minmax(0, 1fr) 18px;
+    gap: 2px 8px;
+  }
+  .row > :last-child {
+    grid-area: 1 / 2;
+  }
+  .row > :not(:first-child, :last-child) {
+    grid-column: 1 / -1;
+  }
+}
 </style>
