@@ -39,10 +39,11 @@ export function useLoops(
   let localsText = "{}";
   let asked = 0;
   watch(
-    [around, scope.values],
-    async ([loops]) => {
+    // By what they say: the lines are other objects after each edit.
+    [() => JSON.stringify(around.value), scope.values],
+    async () => {
       const mine = ++asked;
-      const found = await ask("loops", { loops }).catch(() => undefined);
+      const found = await ask("loops", { loops: around.value }).catch(() => undefined);
       if (mine !== asked || !found) return;
       renew(sizes, found.sizes);
       if (found.locals === localsText) return;

@@ -4,6 +4,7 @@ import { ask } from "./asking.js";
 import type { WorkflowDocument } from "./document.js";
 import { mergedScope } from "./merged-scope.js";
 import { renew } from "./same.js";
+import { whenSettled } from "./settled.js";
 import type { RunValues } from "./values.js";
 
 /** What can be read at the chosen line, and the values that it has. */
@@ -34,9 +35,11 @@ export function useLineScope(
   const words = shallowRef<readonly string[]>([]);
   let samplesText = "{}";
   let asked = 0;
-  watch(
-    [line, document.problems],
-    async ([at]) => {
+  whenSettled(
+    document,
+    line,
+    () => [],
+    async (at) => {
       const mine = ++asked;
       const found =
         at?.what === "step"
@@ -49,7 +52,6 @@ export function useLineScope(
       samplesText = found.samples;
       samples.value = parseJson(samplesText) as JsonObject;
     },
-    { immediate: true },
   );
   const stepsOf = (scope: JsonObject): JsonObject => {
     const steps = scope["steps"];

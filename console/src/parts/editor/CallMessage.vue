@@ -1,26 +1,27 @@
 <script setup lang="ts">
 import type { CallMessage } from "@copper-kettle/core";
-import { shallowRef, watch } from "vue";
+import { shallowRef } from "vue";
 import { ask } from "../../editor/asking.js";
 import { useSession } from "../../editor/session.js";
+import { whenSettled } from "../../editor/settled.js";
 import BodyView from "../shared/BodyView.vue";
 
 /** The HTTP message that the chosen call makes with the values at hand: its first line always, all of it on demand. */
 const { document, line, scope, loops, showsValues } = useSession();
 const message = shallowRef<CallMessage | null>(null);
 let asked = 0;
-watch(
-  [line, document.problems, scope.values, loops.locals],
-  async () => {
+whenSettled(
+  document,
+  line,
+  () => [scope.values.value, loops.locals.value],
+  async (at) => {
     const mine = ++asked;
-    const at = line.value;
     const made =
       at?.kind === "request" || at?.kind === "operation"
         ? await ask("message", { text: document.text.value, line: at.line }).catch(() => null)
         : null;
     if (mine === asked) message.value = made;
   },
-  { immediate: true },
 );
 </script>
 

@@ -188,16 +188,17 @@ defineExpose({
       @dragover="dragging.over($event, lineAt($event))"
       @drop="dragging.drop($event, lineAt($event))"
     >
-      <OutlineRow
-        v-for="line in shown"
-        :key="line.id"
-        v-memo="[line]"
-        :line="line"
-        :outline="outline"
-        @act="act"
-        @copy="copy"
-        @paste="paste"
-      />
+      <div v-for="(group, index) in shown" :key="index" v-memo="[group]" class="group">
+        <OutlineRow
+          v-for="line in group"
+          :key="line.id"
+          :line="line"
+          :outline="outline"
+          @act="act"
+          @copy="copy"
+          @paste="paste"
+        />
+      </div>
       <AddBox v-if="adding?.at === 'end'" :place="adding.place" @close="adding = undefined" />
     </div>
     <OutlineEnd :outline="outline" />
@@ -231,6 +232,15 @@ defineExpose({
 }
 .of {
   max-width: 230px;
+}
+.group {
+  /* What is out of sight is not laid out: with 500 lines a key in a field would wait for it. */
+  content-visibility: auto;
+  contain-intrinsic-size: auto 960px;
+}
+/* What is open below a line has lists that reach beyond it. */
+.group:has(> :not(.line)) {
+  content-visibility: visible;
 }
 .old {
   padding: 6px 12px;
