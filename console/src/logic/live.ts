@@ -1,7 +1,8 @@
-import { credentialsRoutes, runsRoutes, urlOf, type OutputOf } from "@copper-kettle/contract";
+import { credentialsRoutes, runsRoutes, urlOf } from "@copper-kettle/contract";
 import { parseJson, type Entry } from "@copper-kettle/core";
 import { onScopeDispose } from "vue";
 import { api, sentence, shared } from "../api.js";
+import { PagesAhead, type JournalPage } from "./pages-ahead.js";
 
 /** What the service tells of itself: a run changed its state, runs have new entries, it is there again, it is away. */
 type News =
@@ -114,50 +115,23 @@ export function onRunChange(react: () => void): void {
   onScopeDispose(() => clearTimeout(timer));
 }
 
-type Page = OutputOf<typeof runsRoutes.journal>;
 const pageSize = 2_000;
-
-/** Reads pages of a journal one after the other: of one with many, the service makes the next three while one is looked at. */
-class PagesAhead {
-  readonly #coming = new Map<number, Promise<Page>>();
-  #isLong = false;
-
-  constructor(readonly read: (after: number) => Promise<Page>) {}
-
-  /** @param after the number of the entry before the page */
-  async next(after: number): Promise<Page> {
-    const page = this.#ask(after);
-    // Entries are numbered without a gap, so that it is known where the pages behind a full one begin.
-    if (this.#isLong)
-      for (const ahead of [1, 2, 3]) void this.#ask(after + ahead * pageSize).catch(() => undefined);
-    const found = await page;
-    this.#coming.delete(after);
-    this.#isLong = found.more;
-    return found;
-  }
-
-  #ask(after: number): Promise<Page> {
-    const known = this.#coming.get(after);
-    if (known) return known;
-    const asked = this.read(after);
-    this.#coming.set(after, asked);
-    return asked;
-  }
-}
 
 /**
  * Reads the entries of a run, and those that come while the component lives.
  * @param take called with those that came; `isWhole` once all that there are were read
  * @param failed called with what kept them from being read
+ * @returns what takes the number of the last entry, from whoever knows it before all were read
  */
 export function followEntries(
   id: string,
   take: (entries: Entry[], isWhole: boolean) => void,
   failed: (error: unknown) => void,
-): void {
+): (last: number) => void {
   let after = -1;
   let [isReading, isAsked, isGone] = [false, false, false];
-  const page = (from: number): Promise<Page> =>
+  let ahead: PagesAhead | undefined;
+  const page = (from: number): Promise<JournalPage> =>
     api.call(runsRoutes.journal, { params: { id }, query: { after: from, limit: pageSize } });
   async function read(): Promise<void> {
     isAsked = true;
@@ -166,7 +140,7 @@ export function followEntries(
     try {
       while (isAsked && !isGone) {
         isAsked = false;
-        for (const ahead = new PagesAhead(page); !isGone;) {
+        for (ahead = new PagesAhead(page, pageSize); !isGone;) {
           const { entries, more } = await ahead.next(after);
           after = entries.at(-1)?.seq ?? after;
           if (!isGone)
@@ -176,6 +150,7 @@ export function followEntries(
             );
           if (!more) break;
         }
+        ahead = undefined;
       }
     } catch (error) {
       failed(error);
@@ -189,4 +164,5 @@ export function followEntries(
   });
   onScopeDispose(() => (isGone = true));
   void read();
+  return (last) => ahead?.expect(last);
 }

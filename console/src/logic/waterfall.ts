@@ -24,17 +24,17 @@ export interface Row {
   state: RowState;
   from: number;
   to: number | undefined;
-  segments: Segment[];
+  segments: readonly Segment[];
   begun: EntryOf<"begun"> | undefined;
-  attempts: EntryOf<"attempt">[];
+  attempts: readonly EntryOf<"attempt">[];
   ended: EntryOf<"ended"> | undefined;
   unsure: EntryOf<"unsure"> | undefined;
   /** What people decided about it, in order. */
-  decided: EntryOf<"decided">[];
+  decided: readonly EntryOf<"decided">[];
   /** When it was sent again since nobody knew what had become of it: the service had stopped meanwhile. */
-  resent: number[];
+  resent: readonly number[];
   /** Of a loop: the state of each item, by index. */
-  items: Map<number, RowState>;
+  items: ReadonlyMap<number, RowState>;
   length: number | undefined;
 }
 
@@ -88,14 +88,9 @@ export class Waterfall {
 
   /** The rows of the run's own steps, or those inside one item of a loop, in the order in which they began. */
   inside(prefix: string): Row[] {
+    // What stands inside a step that is not a loop (a catch, a branch, the calls of an ensure) is shown beside it.
     return [...this.rows.values()].filter(
-      // What stands inside a step that is not a loop (a catch, a branch, the calls of an ensure) is shown beside it.
-      (row) =>
-        row.path.startsWith(prefix) &&
-        !row.path
-          .slice(prefix.length)
-          .replace(/[^/\]]+\//g, "")
-          .includes("/"),
+      ({ path }) => path.lastIndexOf("]/") + 2 === Math.max(1, prefix.length) && path.startsWith(prefix),
     );
   }
 
@@ -128,8 +123,7 @@ export class Waterfall {
       case "begun": {
         const row = this.#row(entry.path, entry.kind, entry.at);
         row.begun = entry;
-        if (entry.kind === "wait")
-          row.segments.push({ kind: "wait", from: entry.at, to: undefined, label: "waits" });
+        if (entry.kind === "wait") draw(row, { kind: "wait", from: entry.at, to: undefined, label: "waits" });
         if (entry.kind === "each") row.length = entry.data["length"] as number;
         row.state = entry.kind === "wait" ? "waiting" : "running";
         return this.#markItem(row);
@@ -137,9 +131,9 @@ export class Waterfall {
       case "sending": {
         const row = this.#row(entry.path, "request", entry.at);
         const before = row.segments.at(-1);
-        if (before?.kind === "sending" && before.to === undefined) row.resent.push(entry.at);
+        if (before?.kind === "sending" && before.to === undefined) row.resent = added(row.resent, entry.at);
         closeLast(row, entry.at);
-        row.segments.push({
+        draw(row, {
           kind: "sending",
           from: entry.at,
           to: undefined,
@@ -158,9 +152,11 @@ export class Waterfall {
         row.state = "unsure";
         return this.#markItem(row);
       }
-      case "decided":
-        this.rows.get(entry.path)?.decided.push(entry);
-        break;
+      case "decided": {
+        const row = this.rows.get(entry.path);
+        if (row) row.decided = added(row.decided, entry);
+        return;
+      }
       case "ended": {
         const row = this.#row(entry.path, entry.kind, entry.at);
         closeLast(row, entry.at);
@@ -171,11 +167,9 @@ export class Waterfall {
         return this.#markItem(row);
       }
       case "item": {
-        const match = /^(.*)\[(\d+)\]$/.exec(entry.path);
-        if (match)
-          this.rows
-            .get(match[1] as string)
-            ?.items.set(Number(match[2]), entry.error ? "failed" : "succeeded");
+        const item = itemOf(entry.path);
+        const loop = item && this.rows.get(item.loop);
+        if (loop) mark(loop, item.index, entry.error ? "failed" : "succeeded");
         return;
       }
       case "rested": {
@@ -183,7 +177,7 @@ export class Waterfall {
           const row = this.#row(wait.path, "request", entry.at);
           closeLast(row, entry.at);
           const kind = wait.kind === "rate-limit" ? "rate-limit" : "wait";
-          row.segments.push({ kind, from: entry.at, to: undefined, label: wait.reason });
+          draw(row, { kind, from: entry.at, to: undefined, label: wait.reason });
           row.state = "waiting";
         }
         return this.#rest();
@@ -191,7 +185,7 @@ export class Waterfall {
       case "limited": {
         const row = this.#row(entry.path, "request", entry.at);
         closeLast(row, entry.at);
-        row.segments.push({
+        draw(row, {
           kind: "rate-limit",
           from: entry.at,
           to: undefined,
@@ -208,7 +202,8 @@ export class Waterfall {
   #attempt(entry: EntryOf<"attempt">): void {
     const row = this.#row(entry.path, "request", entry.sentAt);
     const last = row.segments.at(-1);
-    if (last?.kind === "sending" && last.attempt === entry.attempt) row.segments.pop();
+    if (last?.kind === "sending" && last.attempt === entry.attempt)
+      row.segments = row.segments.slice(0, -1);
     else closeLast(row, entry.sentAt);
     const status = entry.response?.status;
     const label = entry.pretended
@@ -216,7 +211,7 @@ export class Waterfall {
       : entry.failure
         ? `attempt ${entry.attempt}: ${entry.failure.kind}`
         : `attempt ${entry.attempt}: ${status}`;
-    row.segments.push({
+    draw(row, {
       kind: entry.pretended ? "pretended" : "sending",
       from: entry.sentAt,
       to: entry.at,
@@ -225,7 +220,7 @@ export class Waterfall {
       ...(status === undefined ? {} : { status }),
     });
     if (entry.wait !== undefined && !entry.renewed) {
-      row.segments.push({
+      draw(row, {
         kind: "backing-off",
         from: entry.at,
         to: undefined,
@@ -233,7 +228,7 @@ export class Waterfall {
       });
       row.state = "waiting";
     }
-    row.attempts.push(entry);
+    row.attempts = added(row.attempts, entry);
     this.#markItem(row);
   }
 
@@ -242,25 +237,24 @@ export class Waterfall {
     if (known) return known;
     const name = path.slice(path.lastIndexOf("/") + 1);
     const step = this.#steps.get(name);
-    const loopDepth = path.split("/").length - 1;
     const row: Row = {
       path,
       name,
       kind,
       title: step?.title ?? null,
       line: step?.line ?? null,
-      depth: Math.max(step?.depth ?? 0, loopDepth),
+      depth: Math.max(step?.depth ?? 0, count(path, "/")),
       state: "running",
       from: at,
       to: undefined,
-      segments: [],
+      segments: none,
       begun: undefined,
-      attempts: [],
+      attempts: none,
       ended: undefined,
       unsure: undefined,
-      decided: [],
-      resent: [],
-      items: new Map(),
+      decided: none,
+      resent: none,
+      items: noItems,
       length: undefined,
     };
     this.rows.set(path, row);
@@ -270,11 +264,41 @@ export class Waterfall {
 
   /** An item of a loop shows the state of what it last did. */
   #markItem(row: Row): void {
-    const match = /^(.*)\[(\d+)\]\/[^/]*$/.exec(row.path);
-    const loop = match ? this.rows.get(match[1] as string) : undefined;
-    if (loop && row.state !== "succeeded" && row.state !== "skipped")
-      loop.items.set(Number(match?.[2]), row.state);
+    if (row.state === "succeeded" || row.state === "skipped") return;
+    const item = itemOf(row.path.slice(0, row.path.lastIndexOf("/")));
+    const loop = item && this.rows.get(item.loop);
+    if (loop) mark(loop, item.index, row.state);
   }
+}
+
+// A run has thousands of rows, most of which have nothing of these.
+const none: readonly never[] = [];
+const noItems: ReadonlyMap<number, RowState> = new Map();
+/** A list with one more: the same one, but for the one that all rows begin with. */
+function added<T>(list: readonly T[], item: T): readonly T[] {
+  if (list === none) return [item];
+  (list as T[]).push(item);
+  return list;
+}
+function draw(row: Row, segment: Segment): void {
+  row.segments = added(row.segments, segment);
+}
+function mark(loop: Row, index: number, state: RowState): void {
+  if (loop.items === noItems) loop.items = new Map();
+  (loop.items as Map<number, RowState>).set(index, state);
+}
+
+/** The loop and the number of an item, by its path: `round[3]`. */
+function itemOf(path: string): { loop: string; index: number } | undefined {
+  if (!path.endsWith("]")) return undefined;
+  const bracket = path.lastIndexOf("[");
+  return { loop: path.slice(0, bracket), index: Number(path.slice(bracket + 1, -1)) };
+}
+
+function count(text: string, part: string): number {
+  let found = 0;
+  for (let at = text.indexOf(part); at >= 0; at = text.indexOf(part, at + 1)) found++;
+  return found;
 }
 
 function closeLast(row: Row, at: number): void {

@@ -42,9 +42,12 @@ const lastGood = ref("");
 /** The step from which it is to be run again. */
 const from = ref("");
 
+let expectEntries: ((last: number) => void) | undefined;
 async function load(): Promise<void> {
   try {
-    run.value = await api.call(runsRoutes.run, { params: { id: props.id } });
+    const found = await api.call(runsRoutes.run, { params: { id: props.id } });
+    expectEntries?.(found.last);
+    run.value = found;
     fault.value = "";
   } catch (error) {
     tell(error);
@@ -73,7 +76,9 @@ onMounted(async () => {
   let take = (entries: Entry[], isWhole: boolean): void => void early.push([entries, isWhole]);
   const came = (entries: Entry[], isWhole: boolean): void => take(entries, isWhole);
   const loading = load();
-  scope.run(() => followEntries(props.id, came, (error) => void loading.then(() => tell(error))));
+  scope.run(() => {
+    expectEntries = followEntries(props.id, came, (error) => void loading.then(() => tell(error)));
+  });
   await loading;
   if (!run.value) return;
   void names(run.value);
