@@ -49,20 +49,34 @@ const until = (page, selector, text, count) =>
     [selector, text, count],
   );
 
-/** Notes, in the page, how long after the next key the field says nothing any more, and how long after it the head line does not. */
+/**
+ * Notes, in the page, how long after the next key the field says nothing any more, and how long after it the head line
+ * does not: until the frame that shows it. It looks when something of the page has changed; to look at each frame would
+ * make frames that nobody else needs.
+ */
 function noteKey() {
+  const saysNothing = (selector) => document.querySelector(selector) === null;
+  const gone = (selector, began) =>
+    new Promise((resolve) => {
+      const frame = () => requestAnimationFrame(() => resolve(performance.now() - began));
+      const seen = new MutationObserver(() => {
+        if (!saysNothing(selector)) return;
+        seen.disconnect();
+        frame();
+      });
+      if (saysNothing(selector)) frame();
+      else seen.observe(document.body, { subtree: true, childList: true, attributes: true });
+    });
   window.noted.right = new Promise((resolve) => {
-    const looking = (began) => {
-      let field;
-      const look = () => {
-        if (!document.querySelector("main .code .fault")) field ??= performance.now() - began;
-        if (!document.querySelector("main button.mark") && field !== undefined)
-          resolve({ field, whole: performance.now() - began });
-        else requestAnimationFrame(look);
-      };
-      look();
+    const looking = async () => {
+      const began = performance.now();
+      const [field, whole] = await Promise.all([
+        gone("main .code .fault", began),
+        gone("main button.mark", began),
+      ]);
+      resolve({ field, whole });
     };
-    addEventListener("keydown", () => looking(performance.now()), { once: true, capture: true });
+    addEventListener("keydown", looking, { once: true, capture: true });
   });
 }
 
