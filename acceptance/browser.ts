@@ -1,5 +1,5 @@
 import { routes } from "@copper-kettle/contract";
-import { chromium, type Browser, type Page } from "playwright-core";
+import { chromium, type Browser, type Locator, type Page } from "playwright-core";
 import type { World } from "./kit.js";
 
 const args = [
@@ -33,6 +33,27 @@ export async function signIn(
   await page.getByText("Runs over the last day").waitFor();
   return { page, complaints };
 }
+
+/** Whether a person sees something: nothing hides its middle. A click would first bring it into sight. */
+export const inSight = (what: Locator): Promise<boolean> =>
+  what.evaluate((element) => {
+    const { x, y, width, height } = element.getBoundingClientRect();
+    return element.contains(document.elementFromPoint(x + width / 2, y + height / 2));
+  });
+
+/** In the page: the tables of which a part can neither be seen nor scrolled to, by their first words. */
+export const cutTables = (): string[] =>
+  [...document.querySelectorAll("main table")]
+    .filter((table) => {
+      for (let around = table.parentElement; around; around = around.parentElement) {
+        const { overflowX } = getComputedStyle(around);
+        const { right } = around.getBoundingClientRect();
+        if (overflowX !== "visible" && table.getBoundingClientRect().right > right + 1)
+          return overflowX === "hidden";
+      }
+      return false;
+    })
+    .map((table) => table.textContent.slice(0, 40));
 
 /** Chooses from a list as a person does: who clicked while the list was still opening clicks again. */
 export async function choose(page: Page, list: string, option: string): Promise<void> {

@@ -2,7 +2,7 @@ import { routes } from "@copper-kettle/contract";
 import { faultsOfAccess } from "./axe.kit.js";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { launch, signIn } from "./browser.js";
+import { inSight, launch, signIn } from "./browser.js";
 import { faults, until, World } from "./kit.js";
 
 describe("Home, lists and the frame of the console", () => {
@@ -131,7 +131,9 @@ describe("Home, lists and the frame of the console", () => {
     await page.getByRole("heading", { name: "Service and retention" }).waitFor();
     await page.keyboard.press("/");
     await page.keyboard.type("quick");
-    await page.getByRole("option", { name: /workflow quick/ }).waitFor();
+    const found = page.getByRole("option", { name: /workflow quick/ });
+    await found.waitFor();
+    expect(await inSight(found)).toBe(true);
     await page.keyboard.press("Enter");
     await page.waitForURL(/\/workflows\/quick$/);
     await expect.poll(() => page.title(), { timeout: 20_000 }).toBe("A quick one, quick · Copper Kettle");
@@ -139,6 +141,22 @@ describe("Home, lists and the frame of the console", () => {
     await page.getByRole("combobox", { name: "Search everything" }).fill(String(run?.id));
     await page.getByRole("option", { name: new RegExp(`run ${run?.id}`) }).click();
     await page.waitForURL(new RegExp(`/runs/${run?.id}$`));
+  });
+
+  it("has the search and the place in the navigation on a phone, too", async () => {
+    const { page: small } = await signIn(browser, world, { width: 390, height: 800 });
+    await small.goto(`${world.url}/help`);
+    await expect.poll(() => inSight(small.getByRole("link", { name: "Help", exact: true }))).toBe(true);
+    await small.getByRole("combobox", { name: "Search everything" }).click();
+    await small.keyboard.type("quick");
+    const found = small.getByRole("option", { name: /workflow quick/ });
+    await found.waitFor();
+    expect(await inSight(found)).toBe(true);
+    await found.click();
+    await small.waitForURL(/\/workflows\/quick$/);
+    await expect
+      .poll(() => inSight(small.getByRole("link", { name: "Workflows", exact: true }).first()))
+      .toBe(true);
   });
 
   it("forgets a fault as soon as its cause is gone", async () => {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, watch } from "vue";
+import { computed, nextTick, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { shared } from "./api.js";
 import { when } from "./logic/format.js";
@@ -25,6 +25,17 @@ const pages = [
 // Not before it is known which page this is: whoever signs in has no session yet.
 watch(isIn, (now) => now && followService(), { immediate: true });
 
+// On a phone not all of the navigation is in sight.
+const nav = ref<HTMLElement>();
+watch(
+  [() => route.path, isIn],
+  async () => {
+    await nextTick();
+    nav.value?.querySelector(".here")?.scrollIntoView({ block: "nearest", inline: "center" });
+  },
+  { immediate: true },
+);
+
 function toPage(): void {
   document.querySelector<HTMLElement>("main")?.focus();
 }
@@ -38,7 +49,7 @@ function toPage(): void {
         <img src="/vessel.svg" alt="" width="22" height="22" />
         <span>Copper Kettle</span>
       </router-link>
-      <nav v-if="isIn" class="nav" aria-label="Pages">
+      <nav v-if="isIn" ref="nav" class="nav" aria-label="Pages">
         <router-link
           v-for="page in pages"
           :key="page.to"
@@ -85,6 +96,10 @@ function toPage(): void {
   position: sticky;
   top: var(--bar);
   z-index: 5;
+}
+/* What was found hangs below the bar. */
+.v-app-bar :deep(.v-toolbar__content) {
+  overflow: visible;
 }
 .brand {
   display: flex;

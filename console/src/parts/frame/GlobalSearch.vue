@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { runsRoutes } from "@copper-kettle/contract";
+import { mdiMagnify } from "@mdi/js";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "../../api.js";
@@ -111,6 +112,7 @@ onBeforeUnmount(() => document.removeEventListener("keydown", onKey));
       @keydown.enter.prevent="go(results[at])"
       @keydown.esc.prevent="close"
     />
+    <v-icon :icon="mdiMagnify" size="20" class="glass" aria-hidden="true" />
     <kbd aria-hidden="true">/</kbd>
     <div v-if="isOpen && text.trim() !== ''" class="results">
       <p v-if="results.length === 0" class="dim pa-2" role="status">
@@ -203,9 +205,38 @@ li.chosen {
     display: none;
   }
 }
+/* A glass, over the whole bar once it is touched. */
+.glass {
+  display: none;
+}
 @media (max-width: 600px) {
   .search {
-    display: none;
+    flex: none;
+    width: 34px;
+  }
+  .search input {
+    padding: 0 0 0 34px;
+    cursor: pointer;
+  }
+  .glass {
+    display: block;
+    position: absolute;
+    top: 5px;
+    left: 7px;
+    pointer-events: none;
+  }
+  .search:focus-within {
+    position: absolute;
+    inset: 7px 8px auto;
+    width: auto;
+    z-index: 5;
+  }
+  .search:focus-within input {
+    cursor: text;
+  }
+  .results {
+    left: 0;
+    width: auto;
   }
 }
 </style>
