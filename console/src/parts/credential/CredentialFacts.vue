@@ -121,6 +121,17 @@ const renewal = computed(() => {
 .facts td {
   overflow-wrap: anywhere;
 }
+@media (max-width: 600px) {
+  .facts > tbody,
+  .facts > tbody > tr,
+  .facts > tbody > tr > * {
+    display: block;
+    width: auto;
+  }
+  .facts > tbody > tr > td {
+    border-top: none;
+  }
+}
 .scopes th {
   text-align: left;
   font-weight: 500;

@@ -81,7 +81,7 @@ const backup = (): Promise<void> =>
       <v-btn :loading="busy === 'backup'" :disabled="!loaded" @click="backup">Make a backup</v-btn>
     </div>
     <h3>Retention</h3>
-    <form class="retention" novalidate @submit.prevent="save">
+    <form class="pair" novalidate @submit.prevent="save">
       <v-text-field
         v-model="days"
         label="Delete ended runs after days"
@@ -124,12 +124,6 @@ const backup = (): Promise<void> =>
 .card {
   display: grid;
   gap: 10px;
-}
-.retention {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 10px;
-  align-items: start;
 }
 .buttons {
   display: flex;

@@ -103,6 +103,7 @@ watch([from, to], () => void compare());
 <style scoped>
 .versions {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
 }
 .diff {
