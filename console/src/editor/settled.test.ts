@@ -33,6 +33,8 @@ it("works once for an edit, when its check has come, and at once for another lin
   expect(await after(() => ((isFresh.value = false), more.value++))).toEqual([]);
   expect(await after(() => (isFresh.value = true))).toEqual(["steps[0]"]);
   // Another line does not wait for it.
-  expect(await after(() => ((isFresh.value = false), (line.value = lineOf("steps[1]"))))).toEqual(["steps[1]"]);
+  expect(await after(() => ((isFresh.value = false), (line.value = lineOf("steps[1]"))))).toEqual([
+    "steps[1]",
+  ]);
   expect(await after(() => (line.value = undefined))).toEqual([undefined]);
 });

@@ -202,8 +202,7 @@ export class Waterfall {
   #attempt(entry: EntryOf<"attempt">): void {
     const row = this.#row(entry.path, "request", entry.sentAt);
     const last = row.segments.at(-1);
-    if (last?.kind === "sending" && last.attempt === entry.attempt)
-      row.segments = row.segments.slice(0, -1);
+    if (last?.kind === "sending" && last.attempt === entry.attempt) row.segments = row.segments.slice(0, -1);
     else closeLast(row, entry.sentAt);
     const status = entry.response?.status;
     const label = entry.pretended
