@@ -23,7 +23,17 @@ describe("exact numbers", () => {
 
   it("are found wherever in a text a number can stand", () => {
     for (const digits of ["9007199254740993", "0.12345678901234567", "1e400", "1.5E-3999", "3e-324"])
-      for (const around of ["#", "-#", "[#]", "[-#]", "[1,#]", "[1,\n#]", '{"a":#}', '{"a":\t-#}', "\r\n# "]) {
+      for (const around of [
+        "#",
+        "-#",
+        "[#]",
+        "[-#]",
+        "[1,#]",
+        "[1,\n#]",
+        '{"a":#}',
+        '{"a":\t-#}',
+        "\r\n# ",
+      ]) {
         const text = around.replace("#", digits);
         expect(printJson(parseJson(text))).toBe(text.replace(/\s/g, ""));
       }
