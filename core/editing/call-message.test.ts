@@ -99,10 +99,10 @@ describe("the message that a call makes", () => {
 
   it("shows an expression as it is written where the values hold nothing for it", () => {
     const { url, body, headers } = message(
-      "request: 'PUT https://a.example/x/${inputs.id}/y', headers: { X-One: 'is ${inputs.one}' }, body: { json: { a: '${inputs.two}', b: 1 } }",
+      "request: 'PUT https://a.example/x/${inputs.id}/y', query: { a: 'of ${inputs.three}', b: 'x y' }, headers: { X-One: 'is ${inputs.one}' }, body: { json: { a: '${inputs.two}', b: 1 } }",
       { inputs: {} },
     );
-    expect(url).toBe("https://a.example/x/${inputs.id}/y");
+    expect(url).toBe("https://a.example/x/${inputs.id}/y?a=of ${inputs.three}&b=x%20y");
     expect(headers[0]).toEqual(["X-One", "is ${inputs.one}"]);
     expect(body).toBe('{"a":"${inputs.two}","b":1}');
   });

@@ -11,6 +11,7 @@ import type { ValueMap } from "../expressions/values.js";
 import { RequestRefused } from "../http/message.js";
 import { renderUrl } from "../http/url-template.js";
 import { briefJson } from "../values/brief.js";
+import { percentEncode } from "../values/encodings.js";
 import type { Json } from "../values/json.js";
 import { callRequest } from "../workflows/call-request.js";
 import type { ReadyCall, ValueTemplate } from "../workflows/steps.js";
@@ -55,6 +56,8 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
   let url = "";
   /** What stands in the URL as it is written. */
   let unknown: TemplatePart | undefined;
+  /** What stands elsewhere as it is written, by its form in a query. */
+  const written = new Map<string, string>();
   const shown = (value: ValueTemplate): Json | undefined => {
     if ("constant" in value) return value.constant;
     if ("list" in value) return value.list.map(shown).filter((item) => item !== undefined);
@@ -65,7 +68,9 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
     const { template } = value;
     const found = gives(() => ({ value: renderTemplate(template, scope, surroundings) }));
     const isShown = found && briefJson(found.value ?? null, mostShown).length < mostShown;
-    return isShown ? found.value : template.source;
+    if (isShown) return found.value;
+    written.set(percentEncode(template.source), template.source);
+    return template.source;
   };
   try {
     const { request } = callRequest(step, {
@@ -101,7 +106,7 @@ export function callMessage(step: ReadyCall, scope: ValueMap, surroundings: Surr
     const { method, headers, body } = request;
     return {
       method,
-      url: request.url,
+      url: request.url.replace(/(?<==)[^&#]+/g, (text) => written.get(text) ?? text),
       headers,
       ...(typeof body === "string" ? { body: shortened(body) } : {}),
       using: step.using ?? [],
