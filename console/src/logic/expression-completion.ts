@@ -23,16 +23,30 @@ const types = {
   constant: "constant",
 };
 
+interface Offers {
+  from: number;
+  options: readonly Completable[];
+}
+
+/** Completion by what `offers` gives. An answer that comes when the focus has left already shows nothing. */
+export function completion(offers: (context: CompletionContext) => Offers | Promise<Offers>): Extension {
+  return autocompletion({
+    icons: false,
+    override: [
+      async (context) => {
+        const found = await offers(context);
+        return context.view?.hasFocus ? shownAs(found, context.explicit) : null;
+      },
+    ],
+  });
+}
+
 /** What could stand at the caret, as the text editor offers it. */
-export function completionOptions(
-  { from, options }: { from: number; options: readonly Completable[] },
-  offset: number,
-  explicit: boolean,
-): CompletionResult | null {
+function shownAs({ from, options }: Offers, explicit: boolean): CompletionResult | null {
   const isOfFile = options.some(({ kind }) => kind === "word");
   if (options.length === 0 || (!explicit && !isOfFile && options.length > 200)) return null;
   return {
-    from: from + offset,
+    from,
     options: options.map((option, index) => {
       const { text, kind, detail, help } = option;
       return {
@@ -50,15 +64,8 @@ export function completionOptions(
 }
 
 /** Completion in a text that is one expression. */
-export function expressionCompletion(scope: () => ShapeScope): Extension {
-  return autocompletion({
-    icons: false,
-    override: [
-      ({ state, pos, explicit }: CompletionContext) =>
-        completionOptions(complete(state.doc.toString(), pos, scope()), 0, explicit),
-    ],
-  });
-}
+export const expressionCompletion = (scope: () => ShapeScope): Extension =>
+  completion(({ state, pos }) => complete(state.doc.toString(), pos, scope()));
 
 /** Fields of the file in which an expression stands bare. */
 const bare = new RegExp(`(?:^|[{,]|- )\\s*(?:${expressionKeys.join("|")}):\\s+(["']?)`, "g");

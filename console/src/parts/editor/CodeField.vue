@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { autocompletion, completionKeymap, startCompletion } from "@codemirror/autocomplete";
+import { completionKeymap, startCompletion } from "@codemirror/autocomplete";
 import { bracketMatching } from "@codemirror/language";
 import { history, historyKeymap, defaultKeymap } from "@codemirror/commands";
 import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
@@ -12,7 +12,7 @@ import { ask } from "../../editor/asking.js";
 import type { Code, ShownPart, Worked } from "../../editor/messages.js";
 import { useSession } from "../../editor/session.js";
 import { expressionColours } from "../../logic/expression-colours.js";
-import { completionOptions } from "../../logic/expression-completion.js";
+import { completion } from "../../logic/expression-completion.js";
 import { editorTheme } from "../../logic/editor-theme.js";
 import { cspNonce } from "../../theme.js";
 import ExpressionParts from "./ExpressionParts.vue";
@@ -39,22 +39,15 @@ let sent = [props.modelValue];
 const pending = ref<string>();
 
 const colour = expressionColours(props.kind);
-const completion = autocompletion({
-  icons: false,
-  override: [
-    async ({ state, pos, explicit }) => {
-      const code = state.doc.toString();
-      const found = await ask("completeField", {
-        text: document.text.value,
-        line: line.value?.line ?? 1,
-        kind: props.kind,
-        code,
-        at: pos,
-      });
-      return completionOptions(found, 0, explicit);
-    },
-  ],
-});
+const offers = completion(({ state, pos }) =>
+  ask("completeField", {
+    text: document.text.value,
+    line: line.value?.line ?? 1,
+    kind: props.kind,
+    code: state.doc.toString(),
+    at: pos,
+  }),
+);
 
 onMounted(() => {
   view = new EditorView({
@@ -70,7 +63,7 @@ onMounted(() => {
       ]),
       history(),
       bracketMatching(),
-      completion,
+      offers,
       colour,
       ...(props.tall ? [EditorView.lineWrapping] : [EditorView.lineWrapping, oneLine]),
       placeholder(props.hint ?? ""),

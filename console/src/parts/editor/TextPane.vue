@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { autocompletion } from "@codemirror/autocomplete";
 import { yaml } from "@codemirror/lang-yaml";
 import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { lintGutter, setDiagnostics, type Diagnostic } from "@codemirror/lint";
@@ -11,7 +10,7 @@ import { ask } from "../../editor/asking.js";
 import { useSession } from "../../editor/session.js";
 import { download } from "../../logic/download.js";
 import { editorTheme } from "../../logic/editor-theme.js";
-import { completionOptions } from "../../logic/expression-completion.js";
+import { completion } from "../../logic/expression-completion.js";
 import { cspNonce } from "../../theme.js";
 
 /** The file as text: the same document as the outline, with the same history. */
@@ -46,17 +45,7 @@ onMounted(() => {
       basicSetup,
       yaml(),
       syntaxHighlighting(highlight),
-      autocompletion({
-        icons: false,
-        override: [
-          async ({ state, pos, explicit }) =>
-            completionOptions(
-              await ask("completeText", { text: state.doc.toString(), at: pos }),
-              0,
-              explicit,
-            ),
-        ],
-      }),
+      completion(({ state, pos }) => ask("completeText", { text: state.doc.toString(), at: pos })),
       lintGutter(),
       EditorView.contentAttributes.of({ "aria-label": "The workflow file" }),
       EditorView.cspNonce.of(cspNonce()),
