@@ -77,6 +77,16 @@ describe("several tabs, and a service that goes away", () => {
     await page.getByText("late").first().waitFor();
   });
 
+  it("reads the code of a page again that could not be read though the service was there", async () => {
+    await page.goto(`${world.url}/runs`);
+    await page.getByRole("heading", { name: "Runs" }).waitFor();
+    await page.route(/\/assets\/HelpPage/, (route) => route.abort(), { times: 1 });
+    await page.getByRole("link", { name: "Help", exact: true }).click();
+    await page.waitForURL(/\/help/);
+    await page.getByRole("heading", { name: "Words" }).waitFor();
+    expect(await page.getByText("The service does not respond").count()).toBe(0);
+  });
+
   it("shows when the service was stopped while a run went on, and that nothing was sent again", async () => {
     const { id } = await world.run("nap");
     await page.goto(`${world.url}/runs/${id}`);
