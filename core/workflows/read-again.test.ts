@@ -150,6 +150,22 @@ describe("reading again", () => {
   const at = (reading: Reading | undefined, index: number) =>
     valueAt(reading?.value as Json, ["steps", index]);
 
+  it("finds what is wrong with an entry only since another comes behind it", () => {
+    const start = `k: ${"long ".repeat(20)}\n`;
+    const [from, to] = [`${start}x: # c\n  z\n`, `${start}x:\n\n# c\n  z\n`];
+    expect(readWhole(`${to}s: 1\n`).problems).not.toEqual([]);
+    expect(readAgain(readWhole(`${from}s: 1\n`), `${to}s: 1\n`)).toBeUndefined();
+    // Without the last one nothing is wrong.
+    expect(readAgain(readWhole(from), to)?.value).toEqual(readWhole(to).value);
+  });
+
+  it("leaves spaces on the blank lines behind a text of several lines to reading all of it", () => {
+    const start = `k: ${"long ".repeat(20)}\nl:\n  - a: |\n\n`;
+    const before = readWhole(`${start}\ns: 1\n`);
+    expect(readAgain(before, `${start}  \ns: 1\n`)).toBeUndefined();
+    expect(readAgain(before, `${start.replace("a:", "b:")}\ns: 1\n`)).toBeDefined();
+  });
+
   it("keeps the values of what did not change, and counts on", () => {
     const before = readWhole(text);
     const after = readAgain(before, text.replace("s7\n    note: said", "s7\n    note: [much, more]"));

@@ -124,7 +124,10 @@ function readLines(before: Reading, text: string, lines: Lines): Reading | undef
   const by = text.length - before.text.length;
   const [old, first] = [way.at(-1) as Collection, at.at(-1) as number];
   const piece = text.slice(from, to + by);
-  const read = readPiece(piece, path.length);
+  const isLast = to === before.text.length;
+  if (!isLast && endsInSpaces(piece)) return undefined;
+  const behind = isLast ? "" : another(old, indentOf(before.text, from));
+  const read = readPiece(piece, behind, path.length);
   if (!read || read.root.constructor !== old.constructor) return undefined;
   const isAtSamePlace =
     startOf(piece, read.root.items[0] as Entry) === 0 && indentOf(piece, 0) === indentOf(before.text, from);
@@ -157,17 +160,31 @@ function readLines(before: Reading, text: string, lines: Lines): Reading | undef
   return { text, root: made[0], isYaml: true, lineStarts, problems: [], value, size };
 }
 
-/** What some lines hold by themselves; undefined where they have a fault. */
-function readPiece(piece: string, depth: number): { root: Collection; tokens: number } | undefined {
+/** Whether spaces stand on the blank lines at the end: whose they are, the line behind them says. */
+function endsInSpaces(piece: string): boolean {
+  const end = piece.slice(piece.trimEnd().length);
+  return /[^\r\n]/.test(end.slice(end.search(/[\r\n]/)));
+}
+
+/** An entry more: where one comes behind them, the reader of YAML has faults to find that some lines alone do not have. */
+const another = (collection: Collection, indent: number): string =>
+  `${" ".repeat(indent)}${isMap(collection) ? "what comes behind:" : "-"} 0\n`;
+
+/** What some lines hold by themselves, with an entry behind them or none; undefined where they have a fault. */
+function readPiece(
+  piece: string,
+  behind: string,
+  depth: number,
+): { root: Collection; tokens: number } | undefined {
   if (marksDocuments.test(piece)) return undefined;
   const most = yamlBounds(bounds.fileValues);
   try {
-    const { document, tokens } = readYaml(piece, { ...most, depth: most.depth - depth });
+    const { document, tokens } = readYaml(piece + behind, { ...most, depth: most.depth - depth });
     const { contents, errors, warnings } = document;
     const isSound = errors.length === 0 && warnings.length === 0;
-    return isSound && isCollection(contents) && !contents.flow
-      ? { root: contents as Collection, tokens }
-      : undefined;
+    if (!isSound || !isCollection(contents) || contents.flow) return undefined;
+    if (behind !== "") contents.items.pop();
+    return contents.items.length > 0 ? { root: contents as Collection, tokens } : undefined;
   } catch (error) {
     if (error instanceof YamlBeyondBounds) return undefined;
     throw error;
