@@ -102,10 +102,10 @@ onMounted(async () => {
   const kept = placeHere();
   pages.top.value = kept;
   await pages.load();
-  // Who comes back finds the list where it was: its length is known now.
+  // Who comes back finds the list where it was: its length is known now. Who has scrolled meanwhile stays there.
   if (kept > 0 && shown.value.length === 0) await pages.load();
   await nextTick();
-  if (place.value) place.value.scrollTop = kept;
+  if (place.value && kept > 0 && pages.top.value === kept) place.value.scrollTop = kept;
   await readTitles();
 });
 onRunChange(() => void pages.load());
