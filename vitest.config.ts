@@ -13,7 +13,7 @@ export default defineConfig({
   test: {
     include: ["{core,contract,service,cli,console,standins}/**/*.test.ts", "acceptance/**/*.test.ts"],
     exclude: ["**/dist/**", "**/node_modules/**"],
-    testTimeout: 150_000, // a machine may be slow; nothing is a timed test
+    testTimeout: 300_000, // a machine may be slow; nothing is a timed test
     hookTimeout: 120_000,
     maxWorkers: 2,
   },
