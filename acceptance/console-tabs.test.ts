@@ -87,6 +87,25 @@ describe("several tabs, and a service that goes away", () => {
     expect(await page.getByText("The service does not respond").count()).toBe(0);
   });
 
+  it("says so where the code of a page cannot be read at all, and does not try for ever", async () => {
+    await page.goto(`${world.url}/runs`);
+    await page.getByRole("heading", { name: "Runs" }).waitFor();
+    let asked = 0;
+    await page.route(/\/assets\/SettingsPage.*js/, (route) => {
+      asked++;
+      return route.abort();
+    });
+    await page.getByRole("link", { name: "Settings" }).click();
+    await page.getByText("The code of this page cannot be read").waitFor();
+    await page.waitForLoadState("networkidle");
+    expect(asked).toBe(2);
+    expect(await page.getByText("The service does not respond").count()).toBe(0);
+    await page.unroute(/\/assets\/SettingsPage.*js/);
+    await page.getByRole("button", { name: "Reload" }).click();
+    await page.getByRole("heading", { name: "Service and retention" }).waitFor();
+    expect(await page.getByText("The code of this page cannot be read").count()).toBe(0);
+  });
+
   it("shows when the service was stopped while a run went on, and that nothing was sent again", async () => {
     const { id } = await world.run("nap");
     await page.goto(`${world.url}/runs/${id}`);

@@ -183,6 +183,20 @@ describe("the console", () => {
     expect(page.url()).toContain("text=nothing-like-it");
   });
 
+  it("keeps the tab of a workflow in its address", async () => {
+    const tab = (name: string) => page.getByRole("tab", { name, exact: true });
+    await open("/workflows/greet-guest");
+    await tab("Versions").click();
+    await page.waitForURL(/\/greet-guest\?tab=versions$/);
+    await page.reload();
+    await page.getByRole("table", { name: "Grants" }).waitFor();
+    expect(await tab("Versions").getAttribute("aria-selected")).toBe("true");
+    await tab("Build").click();
+    await page.waitForURL(/\/greet-guest$/);
+    await open("/workflows/greet-guest?tab=nothing");
+    await page.getByRole("treeitem", { name: /step post, / }).waitFor();
+  });
+
   it("changes between light and dark, and remembers it", async () => {
     await open("/");
     const ground = () =>

@@ -39,6 +39,7 @@ watch(
 function toPage(): void {
   document.querySelector<HTMLElement>("main")?.focus();
 }
+const reload = (): void => window.location.reload();
 </script>
 
 <template>
@@ -69,6 +70,11 @@ function toPage(): void {
       <v-alert v-if="shared.awaySince !== undefined && !bare" type="warning" class="away" role="status">
         The service does not respond, since {{ when(new Date(shared.awaySince).toISOString()) }}. What you see
         may be old; it is read again as soon as the service is back.
+      </v-alert>
+      <v-alert v-if="shared.unread" type="error" class="away" role="alert">
+        The code of this page cannot be read, though the service responds. Reload the page. If that does not
+        help, files of the console are missing from the service: install it again.
+        <template #append><v-btn variant="outlined" @click="reload">Reload</v-btn></template>
       </v-alert>
       <SignInNotice v-if="!shared.signedIn && !bare" />
       <router-view v-else :key="route.path" />

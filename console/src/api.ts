@@ -20,8 +20,8 @@ export const shared = reactive({
   wasIn: false,
   /** Since when the service does not respond, in milliseconds since 1970. */
   awaySince: undefined as number | undefined,
-  /** A page that could not be loaded while it was away. */
-  wanted: undefined as string | undefined,
+  /** Whether the code of the page cannot be read, though the service is there. */
+  unread: false,
 });
 
 /** A sentence for people about something that went wrong; also notes that the session is over. */

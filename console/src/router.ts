@@ -1,7 +1,5 @@
-import { credentialsRoutes } from "@copper-kettle/contract";
-import { watch } from "vue";
 import { createRouter, createWebHistory } from "vue-router";
-import { api, shared } from "./api.js";
+import { readCodeAgain } from "./logic/page-code.js";
 import { followPlaces } from "./logic/place.js";
 
 export const router = createRouter({
@@ -94,29 +92,4 @@ router.afterEach((to, from) => {
   if (to.path !== from.path)
     requestAnimationFrame(() => document.querySelector<HTMLElement>("main")?.focus({ preventScroll: true }));
 });
-const triedAt = "copper-kettle-code-tried";
-// The code of a page is read when it is first opened: while the service is away that fails, and is done when it is back.
-router.onError((_error, to) => {
-  shared.wanted = to.fullPath;
-  shared.awaySince ??= Date.now();
-  // It may be back already, or never have been away: nobody would say so then.
-  const tried = Number(sessionStorage.getItem(triedAt) ?? 0);
-  if (Date.now() - tried < 10_000) return; // once: what cannot be read at all would be read for ever
-  void api.call(credentialsRoutes.redirectUri).then(
-    () => {
-      sessionStorage.setItem(triedAt, String(Date.now()));
-      shared.awaySince = undefined;
-    },
-    () => undefined,
-  );
-});
-watch(
-  () => shared.awaySince,
-  (since) => {
-    const { wanted } = shared;
-    if (since !== undefined || wanted === undefined) return;
-    shared.wanted = undefined;
-    // An upgrade may have replaced that code: the whole page is read anew.
-    window.location.assign(wanted);
-  },
-);
+readCodeAgain(router);

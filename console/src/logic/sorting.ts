@@ -1,5 +1,5 @@
-import { computed, ref, type ComputedRef, type Ref } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { computed, type ComputedRef, type Ref } from "vue";
+import { useInAddress } from "./in-address.js";
 
 /** What a list can be ordered by: a name for each, as in the address, and its value in a row; undefined comes last. */
 export type Orders<T> = Record<string, (row: T) => string | number | undefined>;
@@ -39,16 +39,10 @@ export function useSorted<T>(
   orders: Orders<T>,
   { first, greatestFirst = [] }: { first: string; greatestFirst?: readonly string[] },
 ): { sorting: Sorting; sorted: ComputedRef<T[]> } {
-  const [route, router] = [useRoute(), useRouter()];
-  const asked = route.query["order"];
-  const order = ref(
-    typeof asked === "string" && Object.hasOwn(orders, asked.replace(/^-/, "")) ? asked : first,
-  );
+  const order = useInAddress("order", [first, ...Object.keys(orders).flatMap((key) => [key, `-${key}`])]);
   const by = (key: string): void => {
     const begins = greatestFirst.includes(key) ? `-${key}` : key;
     order.value = order.value !== begins ? begins : begins.startsWith("-") ? key : `-${key}`;
-    const { order: _before, ...query } = route.query;
-    void router.replace({ query: order.value === first ? query : { ...query, order: order.value } });
   };
   return { sorting: { order, by }, sorted: computed(() => inOrder(rows(), order.value, orders)) };
 }

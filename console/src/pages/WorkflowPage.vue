@@ -11,6 +11,7 @@ import { useMarks } from "../editor/marks.js";
 import { usePause } from "../editor/pause.js";
 import { useLineScope } from "../editor/scope.js";
 import { provideSession, useShownFields, type Caret } from "../editor/session.js";
+import { useInAddress } from "../logic/in-address.js";
 import { useCatalogue } from "../logic/known.js";
 import { useTesting } from "../editor/testing.js";
 import { useRunValues } from "../editor/values.js";
@@ -66,7 +67,7 @@ provideSession({
   fields: useShownFields(),
 });
 
-const tab = ref("build");
+const tab = useInAddress("tab", ["build", "start", "triggers", "runs", "versions", "remembered"]);
 const view = ref<"outline" | "text" | "map">("outline");
 const beside = ref(false);
 const publishing = ref(false);
