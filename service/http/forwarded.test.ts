@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { quickest } from "../quickest.test.kit.js";
 import { forwardedFor } from "./forwarded.js";
 
 // The examples of RFC 7239, sections 4 and 7.1.
@@ -15,9 +16,10 @@ describe("Forwarded", () => {
   ])("%s", (field, addresses) => expect(forwardedFor(field)).toEqual(addresses));
 
   it("costs no more for a field made to be costly", () => {
-    const began = performance.now();
-    forwardedFor(`for="${"\\".repeat(8_000)}`);
-    forwardedFor("for=".repeat(2_000));
-    expect(performance.now() - began).toBeLessThan(200);
+    const took = quickest(() => {
+      forwardedFor(`for="${"\\".repeat(8_000)}`);
+      forwardedFor("for=".repeat(2_000));
+    });
+    expect(took).toBeLessThan(200);
   });
 });

@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { quickest } from "../quickest.test.kit.js";
 import { formOf } from "./delivered-bodies.js";
 
 describe("a form that is delivered", () => {
@@ -15,11 +16,8 @@ describe("a form that is delivered", () => {
   it("costs no more for a name that comes a hundred thousand times", () => {
     const read = (count: number): number => {
       const body = Buffer.from("a=1&".repeat(count));
-      const began = performance.now();
-      expect(formOf(body)["a"]).toHaveLength(count);
-      return performance.now() - began;
+      return quickest(() => expect(formOf(body)["a"]).toHaveLength(count));
     };
-    read(10_000);
     // Ten times as many cost about ten times as much, and not a hundred times.
     expect(read(100_000) / Math.max(read(10_000), 1)).toBeLessThan(50);
   });
