@@ -47,6 +47,22 @@ describe("values in the editor", () => {
     expect((await draft("picking")).steps[1]).toEqual({ step: "told", note: "${steps.huts.status}" });
   });
 
+  it("become a loop that does the rest of the steps, and one undoes that", async () => {
+    const before = (await draft("picking")).steps;
+    await pathInTree("steps.huts.body.items").hover();
+    await page.getByRole("button", { name: "Do the rest for each" }).click();
+    await at.step("eachHut").waitFor();
+    await at.saved();
+    expect((await draft("picking")).steps).toEqual([
+      before[0],
+      { step: "eachHut", each: "steps.huts.body.items", as: "hut", steps: [before[1]] },
+    ]);
+    await page.keyboard.press("Control+z");
+    await at.step("eachHut").waitFor({ state: "detached" });
+    await at.saved();
+    expect((await draft("picking")).steps).toEqual(before);
+  });
+
   it("become loops, conditions of success, and parts of what a loop collects", async () => {
     await pathInTree("steps.huts.body.items").hover();
     await page.getByRole("button", { name: "Each of these" }).click();
@@ -243,35 +259,10 @@ steps:
     await page.getByRole("button", { name: "Outline", exact: true }).click();
   });
 
-  it("keys, kinds, operations and credentials are completed in the text", async () => {
-    await page.getByRole("button", { name: "Text", exact: true }).click();
-    await page.getByLabel("The workflow file").click();
-    await page.keyboard.press("Control+End");
-    const take = async (typed: string, label: string): Promise<void> => {
-      await page.keyboard.type(typed);
-      await page.locator(".cm-tooltip-autocomplete li", { hasText: label }).first().click();
-    };
-    await page.keyboard.type("  - step: more\n");
-    await take("oper", "operation");
-    await take("stays.searchG", "stays.searchGuests");
-    await page.keyboard.press("Enter");
-    await take("usi", "using");
-    await take("stays-", "stays-key");
-    await page.keyboard.press("Enter");
-    await take("para", "parameters");
-    await page.keyboard.type("{ ");
-    await take("ema", "email");
-    await page.keyboard.type("a@huts.example }");
-    await at.saved();
-    expect((await draft("paused")).steps.at(-1)).toEqual({
-      step: "more",
-      operation: "stays.searchGuests",
-      using: "stays-key",
-      parameters: { email: "a@huts.example" },
-    });
-  });
-
   it("says what happens to a call in plain words, in how many places the draft differs, and shows lists as tables", async () => {
+    const { text } = await world.client.call(routes.workflow, { params: { name: "paused" } });
+    const more = "  - { step: more, operation: stays.searchGuests, using: stays-key }\n";
+    await world.client.call(routes.pushWorkflow, { params: { name: "paused" }, body: { text: text + more } });
     await page.goto(`${world.url}/workflows/paused`);
     await page.getByText("Draft, differs from version 1: 1 change").waitFor();
     await at.click(at.step("huts"));

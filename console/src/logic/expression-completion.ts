@@ -28,23 +28,27 @@ interface Offers {
   options: readonly Completable[];
 }
 
-/** Completion by what `offers` gives. An answer that comes when the focus has left already shows nothing. */
+/**
+ * Completion by what `offers` gives. An answer that comes when the focus has left already shows nothing. Nothing is a
+ * list without options: after an answer of `null` nobody would ask again for what was typed while it was worked out.
+ */
 export function completion(offers: (context: CompletionContext) => Offers | Promise<Offers>): Extension {
   return autocompletion({
     icons: false,
     override: [
       async (context) => {
         const found = await offers(context);
-        return context.view?.hasFocus ? shownAs(found, context.explicit) : null;
+        return context.view?.hasFocus ? shownAs(found, context) : { from: context.pos, options: [] };
       },
     ],
   });
 }
 
 /** What could stand at the caret, as the text editor offers it. */
-function shownAs({ from, options }: Offers, explicit: boolean): CompletionResult | null {
+function shownAs({ from, options }: Offers, { pos, explicit }: CompletionContext): CompletionResult {
   const isOfFile = options.some(({ kind }) => kind === "word");
-  if (options.length === 0 || (!explicit && !isOfFile && options.length > 200)) return null;
+  if (options.length === 0 || (!explicit && !isOfFile && options.length > 200))
+    return { from: pos, options: [] };
   return {
     from,
     options: options.map((option, index) => {

@@ -11,6 +11,7 @@ import { useSession } from "../../editor/session.js";
 import { download } from "../../logic/download.js";
 import { editorTheme } from "../../logic/editor-theme.js";
 import { completion } from "../../logic/expression-completion.js";
+import { yamlIndent } from "../../logic/yaml-indent.js";
 import { cspNonce } from "../../theme.js";
 
 /** The file as text: the same document as the outline, with the same history. */
@@ -43,6 +44,7 @@ onMounted(() => {
         { key: "Mod-Shift-z", run: () => (document.redo(), true), preventDefault: true },
       ]),
       basicSetup,
+      yamlIndent,
       yaml(),
       syntaxHighlighting(highlight),
       completion(({ state, pos }) => ask("completeText", { text: state.doc.toString(), at: pos })),
