@@ -9,7 +9,17 @@ import { setInOrder } from "./order.js";
 import { freeName, nameFrom } from "./names.js";
 import { copyStep, duplicateStep, pasteSteps } from "./paste.js";
 import { brokenReads, brokenText } from "./broken.js";
-import { addStep, moveStep, nextPlace, placeOf, removeStep, stepsOf, unwrapStep, wrapStep } from "./steps.js";
+import {
+  addStep,
+  moveStep,
+  nextPlace,
+  placeOf,
+  removeStep,
+  stepsOf,
+  unwrapStep,
+  wrapRest,
+  wrapStep,
+} from "./steps.js";
 
 const file = `copper-kettle: 1
 name: greet
@@ -22,6 +32,7 @@ steps:
     request: GET https://stays.example/guests
     query: { email: "\${inputs.email}" }   # as typed
 
+  # Is it known?
   - step: known
     if: size(steps.guest.body.items) > 0
     then:
@@ -131,6 +142,30 @@ describe("steps of a text", () => {
     expect(() => unwrapStep(file, ["steps", 0])).toThrow("There are no steps in it.");
   });
 
+  it("are put into a loop with all that follow, as they are written", () => {
+    const loop = { step: "reply", each: "[1]", as: "one", steps: [] };
+    const { text, path } = wrapRest(file, ["steps", 1], loop);
+    expect([path, names(text)]).toEqual([
+      ["steps", 1],
+      ["guest", "reply2", "known", "old", "made", "fresh", "reply"],
+    ]);
+    expect(text).toContain("      # Is it known?\n      - step: known\n");
+    expect(text).toMatch(/\S\n\n {6}- \{ step: reply,/);
+    expect(lost(file, text).every((line) => text.includes(line.trim()))).toBe(true);
+    // Taken out again they are as they were, in the file and on the page.
+    expect(unwrapStep(text, path).text).toBe(file);
+    expect(() => wrapRest(file, ["steps", 3], loop)).toThrow("No step stands behind it.");
+
+    // Wherever they stand, between brackets too.
+    for (const flow of [file, "steps: [{ step: a, note: x }, { step: b, note: x }, { step: c, note: x }]\n"])
+      for (const at of [0, 1, 2]) {
+        const steps = (valueOfText(flow) as { steps: Json[] }).steps;
+        expect(valueOfText(wrapRest(flow, ["steps", at], { ...loop, step: "n" }).text)).toMatchObject({
+          steps: [...steps.slice(0, at), { ...loop, step: "n", steps: steps.slice(at) }],
+        });
+      }
+  });
+
   it("get names that the language takes", () => {
     expect(nameFrom("List the huts")).toBe("listTheHuts");
     expect(nameFrom("für alle!")).toBe("furAlle");
@@ -142,7 +177,7 @@ describe("steps of a text", () => {
 
   it("whatever the edits in whatever order, every text can be read, and no line is lost that was not touched", () => {
     const act = fc.record({
-      what: fc.constantFrom("add", "remove", "shift", "duplicate", "wrap", "unwrap"),
+      what: fc.constantFrom("add", "remove", "shift", "duplicate", "wrap", "rest", "unwrap"),
       at: fc.nat(30),
       by: fc.constantFrom(-1 as const, 1 as const),
     });
@@ -166,6 +201,7 @@ describe("steps of a text", () => {
             else if (what === "remove") text = removeStep(text, path).text;
             else if (what === "duplicate") text = duplicateStep(text, path).text;
             else if (what === "wrap") text = wrapStep(text, path, "group").text;
+            else if (what === "rest") text = wrapRest(text, path, { step: "n", each: "[1]", steps: [] }).text;
             else if (what === "unwrap") text = unwrapStep(text, path).text;
             else {
               const place = nextPlace(text, path, by);
@@ -185,6 +221,7 @@ describe("steps of a text", () => {
               .map(({ name }) => name),
           ).toEqual(now);
           if (what === "shift") expect([...now].sort()).toEqual([...names(before)].sort());
+          if (what === "wrap" || what === "rest") expect(now.length).toBe(count + 1);
           if (what === "add") expect([now.length, lost(before, text)]).toEqual([count + 1, []]);
           expect(text).toContain("# a comment that stays");
         }

@@ -8,7 +8,7 @@ import {
   itemText,
   moveItem,
   removeField,
-  removeItem,
+  removeItems,
   setField,
   valueOfText,
 } from "../workflows/edit.js";
@@ -129,7 +129,7 @@ export function removeStep(text: string, path: Path): Edited {
   // A branch that is optional goes with its last step.
   const isOptional = siblings.length === 1 && ["else", "catch"].includes(String(list.at(-1)));
   return {
-    text: isOptional ? removeField(text, list) : removeItem(text, path),
+    text: isOptional ? removeField(text, list) : removeItems(text, path),
     path:
       siblings.length > 1 ? [...list, Math.min(Number(path.at(-1)), siblings.length - 2)] : list.slice(0, -1),
     notes: [],
@@ -199,22 +199,40 @@ export type Wrapper = "each" | "if" | "group";
  * @throws CannotEdit
  */
 export function wrapStep(text: string, path: Path, wrapper: Wrapper, expression = ""): Edited {
-  const list = path.slice(0, -1);
-  const at = Number(path.at(-1));
   const named = (wanted: string): string => freeName(wanted, namesIn(valueOfText(text)));
   const shapes: Record<Wrapper, JsonObject> = {
     each: { step: named("round"), each: expression || "[]", steps: [] },
     if: { step: named("check"), if: expression || "true", then: [] },
     group: { step: named("group"), group: { steps: [] } },
   };
-  const own = itemText(text, path);
-  // First the step goes, so that nothing is there twice; then it comes back in what holds it.
-  const rest = removeItem(text, path);
-  const isAlone = (valueAt(valueOfText(rest), list) as Json[] | undefined)?.length === 0;
-  const added = addStep(isAlone ? setField(rest, list, []) : rest, { list, index: at }, shapes[wrapper]);
   const inside = wrapper === "group" ? ["group", "steps"] : [wrapper === "if" ? "then" : "steps"];
-  const made = insertItemTexts(added.text, [...list, at, ...inside], 0, [own]);
-  return { text: made, path: [...list, at], notes: [] };
+  return heldBy(text, path, 1, shapes[wrapper], inside);
+}
+
+/**
+ * Adds a loop, and puts all steps that stand at its place and behind it in the same list into it.
+ * @param path where the loop is to stand
+ * @param loop its list of steps is empty
+ * @throws CannotEdit if there are none
+ */
+export function wrapRest(text: string, path: Path, loop: JsonObject): Edited {
+  const value = valueOfText(text);
+  const siblings = valueAt(value, path.slice(0, -1));
+  const count = Array.isArray(siblings) ? siblings.length - Number(path.at(-1)) : 0;
+  if (count < 1) throw new CannotEdit("No step stands behind it.");
+  const step = freeName(String(loop["step"]), namesIn(value));
+  return heldBy(text, path, count, { ...loop, step }, ["steps"]);
+}
+
+/** Puts steps that stand one behind another into one that holds them, in their place. @param inside where in it they go */
+function heldBy(text: string, path: Path, count: number, holder: JsonObject, inside: Path): Edited {
+  const list = path.slice(0, -1);
+  const at = Number(path.at(-1));
+  const own = Array.from({ length: count }, (_, offset) => itemText(text, [...list, at + offset]));
+  // What holds them comes first: beside them, it is kept apart as they are.
+  const added = addStep(text, { list, index: at }, holder);
+  const rest = removeItems(added.text, [...list, at + 1], count);
+  return { text: insertItemTexts(rest, [...path, ...inside], 0, own), path, notes: [] };
 }
 
 /**
@@ -232,5 +250,7 @@ export function unwrapStep(text: string, path: Path): Edited {
   for (const { list, path: inner } of lists)
     for (let count = 0; count < list.length; count++)
       made = moveItem(made, [...path, ...inner, 0], outer, index++);
-  return { text: removeField(made, path), path: [...outer, at], notes: [] };
+  // What a comment above it says stays.
+  const isSaid = itemText(made, path).above !== "";
+  return { text: (isSaid ? removeField : removeItems)(made, path), path: [...outer, at], notes: [] };
 }

@@ -138,10 +138,18 @@ export function removeEdit(text: string, path: Path): TextEdit {
   return parent.flow ? cutFlow(text, from, to) : cutLines(text, dashOf(text, from), to);
 }
 
-/** Removes an item with the comments right above it. */
-export function removeWithComments(text: string, path: Path): TextEdit {
+/**
+ * Removes an item with the comments right above it.
+ * @param apart with the blank lines, too, that keep it apart: those above; of the first item those behind it
+ */
+export function removeWithComments(text: string, path: Path, apart: boolean): TextEdit {
   const edit = removeEdit(text, path);
-  return edit.text === "" ? { ...edit, from: commentsAbove(text, edit.from) } : edit;
+  if (edit.text !== "") return edit;
+  const from = commentsAbove(text, edit.from);
+  if (!apart || lineStart(text, edit.from) !== edit.from) return { ...edit, from };
+  if (path.at(-1) !== 0) return { ...edit, from: blankAbove(text, from) };
+  const blank = /^(?:[ \t]*\n)*/.exec(text.slice(edit.to))?.[0].length ?? 0;
+  return { ...edit, from, to: edit.to + blank };
 }
 
 /** Where the dash of a list item stands. */
@@ -149,21 +157,32 @@ function dashOf(text: string, item: number): number {
   return text.lastIndexOf("-", item - 1);
 }
 
-/** Where the comment lines right above a line begin. */
-function commentsAbove(text: string, line: number): number {
+/** Where the lines of one kind right above a line begin. */
+function linesAbove(text: string, line: number, kind: RegExp): number {
   let at = line;
   while (at > 0) {
     const before = lineStart(text, at - 1);
-    if (!/^[ \t]*#/.test(text.slice(before, at))) break;
+    if (!kind.test(text.slice(before, at))) break;
     at = before;
   }
   return at;
+}
+const commentsAbove = (text: string, line: number): number => linesAbove(text, line, /^[ \t]*#/);
+const blankAbove = (text: string, line: number): number => linesAbove(text, line, /^\s*$/);
+
+/** Whether a blank line keeps an item of a block list apart from the one above it. */
+function isApart(text: string, item: unknown): boolean {
+  const line = lineStart(text, dashOf(text, rangeOf(item, text)[0]));
+  const from = commentsAbove(text, line);
+  return blankAbove(text, from) < from;
 }
 
 /** An item as it is written into a list: the comments above its dash, and what follows the dash. */
 export interface ItemText {
   above: string;
   item: string;
+  /** Whether a blank line stands above that, and another item above it. */
+  isApart?: boolean;
 }
 type PrintItem = (indent: number, flow: boolean) => ItemText;
 
@@ -172,8 +191,14 @@ export const fresh =
   (text: string, value: Json): PrintItem =>
   (indent, flow) => ({ above: "", item: flow ? inFlow(text, value) : behindDash(value, indent) });
 
-/** Puts an item into a list. */
-export function insertEdits(text: string, list: Path, index: number, print: PrintItem): TextEdit[] {
+/** Puts an item into a list. @param apart with a blank line between, where its neighbours have one */
+export function insertEdits(
+  text: string,
+  list: Path,
+  index: number,
+  print: PrintItem,
+  apart = false,
+): TextEdit[] {
   const node = nodesAt(parsed(text), list)?.at(-1);
   const empty = isScalar(node) && node.value === null;
   if (!isSeq(node) && !empty) throw new CannotEdit(`There is no list at ${printPath(list)}.`);
@@ -189,13 +214,15 @@ export function insertEdits(text: string, list: Path, index: number, print: Prin
   const indent = columnOf(text, first);
   const line = lineStart(text, first);
   const lines = linesOf(print(indent, false), indent);
+  const neighbour = items[Math.max(1, Math.min(index, items.length - 1))];
+  const gap = apart && neighbour && isApart(text, neighbour) ? "\n" : "";
   if (index > 0) {
     const end = lineEnd(text, rangeOf(items[index - 1], text)[1]);
-    return [{ from: end, to: end, text: `\n${lines}` }];
+    return [{ from: end, to: end, text: `\n${gap}${lines}` }];
   }
   if (text.slice(line, first).trim() === "") {
     const at = commentsAbove(text, line);
-    return [{ from: at, to: at, text: `${lines}\n` }];
+    return [{ from: at, to: at, text: `${lines}\n${gap}` }];
   }
   return [{ from: first, to: first, text: `${lines.trimStart()}\n${" ".repeat(indent)}` }];
 }
@@ -232,6 +259,7 @@ export function ownText(text: string, path: Path): ItemText | undefined {
   return {
     above: alone ? less(text.slice(commentsAbove(text, line), line)) : "",
     item: less(text.slice(dash + 1, lineEnd(text, to)).replace(/^ +/, "")),
+    isApart: alone && path.at(-1) !== 0 && isApart(text, item),
   };
 }
 

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { isObject, printJson, type Json, type JsonObject } from "../values/json.js";
 import { leafPlaces, valueAt, type Path } from "../values/paths.js";
-import { CannotEdit, insertItem, moveItem, removeField, setField } from "./edit.js";
+import { CannotEdit, insertItem, moveItem, removeField, removeItems, setField } from "./edit.js";
 import { withItem, without, withValue } from "./edit-value.js";
 import { Source } from "./source.js";
 
@@ -97,11 +97,11 @@ describe("an edit of a file", () => {
     expect(insertItem(text, ["steps"], 1, step)).toBe(
       text.replace(
         "    retry: { waits: [5s, 20s] }\n",
-        "    retry: { waits: [5s, 20s] }\n  - step: look\n    request: GET https://huts.example/huts\n    query: { open: true }\n",
+        "    retry: { waits: [5s, 20s] }\n\n  - step: look\n    request: GET https://huts.example/huts\n    query: { open: true }\n",
       ),
     );
     expect(insertItem(text, ["steps"], 0, { step: "a", note: "x" })).toContain(
-      "steps:\n  - step: a\n    note: x\n  # first look\n  - step: guest\n",
+      "steps:\n  - step: a\n    note: x\n\n  # first look\n  - step: guest\n",
     );
     expect(insertItem(text, ["steps", 2, "else"], 0, { step: "a", note: "x" })).toContain(
       "    else:\n      - step: a\n        note: x\n",
@@ -117,6 +117,20 @@ describe("an edit of a file", () => {
       text.replaceAll("\n\n", "\n"),
     );
     expect(() => moveItem(text, ["steps", 2], ["steps", 2, "then"], 0)).toThrow("into itself");
+  });
+
+  it("keeps steps apart by blank lines where they are, and leaves none where a step was", () => {
+    const list = (...names: string[]): string =>
+      `steps:\n${names.map((name) => `  # of ${name}\n  - step: ${name}\n    note: x\n`).join("\n")}\nresult: 1\n`;
+    const abc = list("a", "b", "c");
+    expect(removeItems(abc, ["steps", 0])).toBe(list("b", "c"));
+    expect(removeItems(abc, ["steps", 1])).toBe(list("a", "c"));
+    expect(removeItems(abc, ["steps", 1], 2)).toBe(list("a"));
+    expect(moveItem(abc, ["steps", 0], ["steps"], 3)).toBe(list("b", "c", "a"));
+    expect(moveItem(abc, ["steps", 2], ["steps"], 0)).toBe(list("c", "a", "b"));
+    // These blank lines are what the first one says.
+    const kept = "steps:\n  - step: a\n    note: |+\n      x\n\n  - step: b\n    note: y\n";
+    expect(removeItems(kept, ["steps", 1])).toBe("steps:\n  - step: a\n    note: |+\n      x\n\n");
   });
 
   it("leaves a JSON file JSON", () => {

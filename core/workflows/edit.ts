@@ -1,4 +1,4 @@
-import { isMap, type Scalar } from "yaml";
+import { isMap, isSeq, type Scalar } from "yaml";
 import type { Json } from "../values/json.js";
 import { printPath, valueAt, type Path } from "../values/paths.js";
 import {
@@ -69,14 +69,23 @@ export function removeField(text: string, path: Path): string {
 }
 
 /**
- * Removes an item of a list with the comments right above it.
- * @throws CannotEdit if it is not there
+ * Removes items of a list that stand one behind another, each with the comments right above it.
+ * @param path of the first
+ * @throws CannotEdit if one is not there
  */
-export function removeItem(text: string, path: Path): string {
+export function removeItems(text: string, path: Path, count = 1): string {
+  const list = path.slice(0, -1);
+  const paths = Array.from({ length: count }, (_, offset) => [...list, Number(path.at(-1)) + offset]);
   return changed(
     text,
-    (root) => without(root, path),
-    () => [removeWithComments(text, path)],
+    (root) => paths.reduceRight<Json>(without, root),
+    (apart) => {
+      const node = nodesAt(parsed(text), list)?.at(-1);
+      if (!isSeq(node) || node.items.length > count)
+        return paths.map((one) => removeWithComments(text, one, apart));
+      const [from, to] = rangeOf(node, text);
+      return [{ from, to, text: "[]" }];
+    },
   );
 }
 
@@ -142,7 +151,7 @@ export function insertItem(text: string, list: Path, index: number, value: Json)
   return changed(
     text,
     (root) => withItem(root, list, index, value),
-    () => insertEdits(text, list, index, fresh(text, value)),
+    (apart) => insertEdits(text, list, index, fresh(text, value), apart),
   );
 }
 
@@ -167,15 +176,23 @@ export function insertItemTexts(text: string, list: Path, index: number, items: 
   // As one item whose further lines are the others: between brackets each is written by itself.
   const [first, ...rest] = items;
   if (!first) return text;
-  const item = [first.item, ...rest.map((one) => `\n${one.above}- ${one.item}`)].join("");
+  const item = [
+    first.item,
+    ...rest.map((one) => `${one.isApart ? "\n\n" : "\n"}${one.above}- ${one.item}`),
+  ].join("");
   return changed(
     text,
     (root) => values.reduceRight<Json>((made, value) => withItem(made, list, index, value), root),
-    () =>
-      insertEdits(text, list, index, (indent, flow) =>
-        flow
-          ? { above: "", item: values.map((value) => fresh(text, value)(indent, flow).item).join(", ") }
-          : indented({ above: first.above, item }, indent),
+    (apart) =>
+      insertEdits(
+        text,
+        list,
+        index,
+        (indent, flow) =>
+          flow
+            ? { above: "", item: values.map((value) => fresh(text, value)(indent, flow).item).join(", ") }
+            : indented({ above: first.above, item }, indent),
+        apart,
       ),
   );
 }
@@ -197,15 +214,13 @@ export function moveItem(text: string, from: Path, list: Path, index: number): s
   return changed(
     text,
     (root) => withItem(without(root, from), target, at, value),
-    () => {
+    (apart) => {
       const moved = ownText(text, from);
-      const inserted = applied(
-        text,
-        insertEdits(text, list, index, (indent, flow) =>
-          flow || moved === undefined ? fresh(text, value)(indent, flow) : indented(moved, indent),
-        ),
-      );
-      const edit = moved === undefined ? removeEdit(inserted, source) : removeWithComments(inserted, source);
+      const print = (indent: number, flow: boolean): ItemText =>
+        flow || moved === undefined ? fresh(text, value)(indent, flow) : indented(moved, indent);
+      const inserted = applied(text, insertEdits(text, list, index, print, apart));
+      const edit =
+        moved === undefined ? removeEdit(inserted, source) : removeWithComments(inserted, source, apart);
       return [{ from: 0, to: text.length, text: applied(inserted, [edit]) }];
     },
   );
@@ -221,12 +236,18 @@ export function valueOfText(text: string): Json {
   return value;
 }
 
-/** Makes an edit, and looks that the value changed as it should. */
-function changed(text: string, change: (root: Json) => Json, edits: () => TextEdit[]): string {
+/**
+ * A text after edits, whose value is what it should be.
+ * @param edits what they are; `apart` says whether blank lines between items belong to them. Behind a text that keeps the
+ * blank lines at its end (`|+`) they do not.
+ * @throws CannotEdit if the text then holds anything else
+ */
+function changed(text: string, change: (root: Json) => Json, edits: (apart: boolean) => TextEdit[]): string {
   const wanted = change(valueOfText(text));
-  const made = applied(text, edits());
-  const { value } = new Source(made);
-  if (value === undefined || !isSame(value, wanted))
-    throw new CannotEdit("This cannot be changed without changing other parts of the file; edit its text.");
-  return made;
+  for (const apart of [true, false]) {
+    const made = applied(text, edits(apart));
+    const { value } = new Source(made);
+    if (value !== undefined && isSame(value, wanted)) return made;
+  }
+  throw new CannotEdit("This cannot be changed without changing other parts of the file; edit its text.");
 }

@@ -15,6 +15,7 @@ import {
   replaceField,
   setInOrder,
   unwrapStep,
+  wrapRest,
   wrapStep,
   type BrokenRead,
   type Edited,
@@ -54,6 +55,8 @@ function edit({ text, action }: { text: string; action: Action }): Edited {
       return duplicateStep(text, action.path);
     case "wrap":
       return wrapStep(text, action.path, action.wrapper);
+    case "wrap-rest":
+      return wrapRest(text, action.path, action.loop);
     case "unwrap":
       return unwrapStep(text, action.path);
     case "read-instead":

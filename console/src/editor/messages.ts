@@ -28,6 +28,7 @@ export type Action =
   | { do: "shift"; path: Path; by: -1 | 1 }
   | { do: "duplicate"; path: Path }
   | { do: "wrap"; path: Path; wrapper: Wrapper }
+  | { do: "wrap-rest"; path: Path; loop: JsonObject }
   | { do: "unwrap"; path: Path }
   | { do: "rename"; from: string; to: string }
   | { do: "read-instead"; path: Path; from: string; to: string };

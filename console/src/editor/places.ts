@@ -14,8 +14,14 @@ export function behind(document: WorkflowDocument, line: EditorLine): StepPlace 
   const list = inner && document.valueAt(inner);
   // An empty loop is filled before anything is put behind it.
   if (inner && (!Array.isArray(list) || list.length === 0)) return { list: inner, index: 0 };
-  return { list: line.path.slice(0, -1), index: Number(line.path.at(-1)) + 1 };
+  return nextTo(line);
 }
+
+/** The place behind a step in its own list. */
+export const nextTo = ({ path }: EditorLine): StepPlace => ({
+  list: path.slice(0, -1),
+  index: Number(path.at(-1)) + 1,
+});
 
 /** The end of the file. */
 export function endOf(document: WorkflowDocument): StepPlace {

@@ -9,7 +9,7 @@ import {
 } from "@copper-kettle/core";
 import type { ValueUse } from "../logic/value-use.js";
 import type { WorkflowDocument } from "./document.js";
-import { behind, endOf } from "./places.js";
+import { behind, endOf, nextTo } from "./places.js";
 
 /** What can be made of the values in the outline: a loop, a condition of success, a part of what a loop collects. */
 export function valueUses(
@@ -25,6 +25,16 @@ export function valueUses(
     const made = await document.act({ do: "add", place, step: loopOver(path) });
     if (made) choose(printPath(made));
   }
+  async function wrapRest(line: EditorLine, path: Path): Promise<void> {
+    const { list, index } = nextTo(line);
+    const made = await document.act({ do: "wrap-rest", path: [...list, index], loop: loopOver(path) });
+    if (made) choose(printPath(made));
+  }
+  /** How many steps stand behind one in its list. */
+  function countBehind(line: EditorLine): number {
+    const { list, index } = nextTo(line);
+    return (document.valueAt(list) as Json[]).length - index;
+  }
   async function set(line: EditorLine, key: string, value: string): Promise<void> {
     if (await document.act({ do: "set", path: [...line.path, key], value })) choose(line.id);
   }
@@ -39,6 +49,13 @@ export function valueUses(
       });
     const line = path[0] === "steps" ? lineOf(String(path[1])) : undefined;
     if (!line) return uses;
+    const others = countBehind(line);
+    if (Array.isArray(value) && others > 0)
+      uses.push({
+        label: "Do the rest for each",
+        title: `Puts ${others === 1 ? "the step" : `the ${others} steps`} behind ${line.name} into a loop over ${printPath(path)}`,
+        run: () => void wrapRest(line, path),
+      });
     const before = document.valueAt([...line.path, "success"]);
     const success = ["request", "operation"].includes(line.kind)
       ? successWhere(path, value, before)
