@@ -111,6 +111,7 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
 <style scoped>
 .line {
   position: relative;
+  container-type: inline-size;
   display: flex;
   gap: 6px;
   min-width: 0;
@@ -152,13 +153,23 @@ const copy = (text: string): void => void navigator.clipboard.writeText(text).ca
 .acts {
   display: none;
   position: absolute;
+  z-index: 1;
   right: 0;
+  flex-wrap: wrap;
+  justify-content: flex-end;
+  max-width: 100%;
   padding: 0 6px;
-  gap: 10px;
+  gap: 0 10px;
   background: var(--soft);
   font-family: var(--sans);
   font-weight: 600;
   color: var(--copper);
+}
+/* Where the pane is narrow they stand below the value, in as many lines as they need. */
+@container (max-width: 430px) {
+  .acts {
+    top: 100%;
+  }
 }
 .line:hover > .acts,
 .line:focus-within > .acts {
