@@ -147,7 +147,6 @@ describe("Home, lists and the frame of the console", () => {
     answer();
     await titles;
     expect(await list.evaluate((element) => element.scrollTop)).toBe(2_000);
-    await page.unroute(/\/api\/runs\?.*counted/);
   });
 
   it("finds workflows, APIs, credentials and runs from anywhere, by keys alone", async () => {

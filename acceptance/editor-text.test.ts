@@ -77,7 +77,6 @@ describe("words of the file, in the text", () => {
     await page.keyboard.type(", oper");
     answer();
     await page.locator(".cm-tooltip-autocomplete li", { hasText: "operation" }).waitFor();
-    await page.unroute(/\/api\/catalogue/);
     await page.keyboard.press("Escape");
     await page.keyboard.press("Control+z");
     await at.saved();
