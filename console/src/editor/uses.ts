@@ -33,7 +33,8 @@ export function valueUses(
   /** How many steps stand behind one in its list. */
   function countBehind(line: EditorLine): number {
     const { list, index } = nextTo(line);
-    return (document.valueAt(list) as Json[]).length - index;
+    const steps = document.valueAt(list);
+    return Array.isArray(steps) ? steps.length - index : 0;
   }
   async function set(line: EditorLine, key: string, value: string): Promise<void> {
     if (await document.act({ do: "set", path: [...line.path, key], value })) choose(line.id);
