@@ -16,10 +16,7 @@ describe("Home, lists and the frame of the console", () => {
       'copper-kettle: 1\nname: quick\ntitle: A quick one\ninputs: { type: object, properties: { bad: { type: boolean } } }\nsteps:\n  - { step: a, note: "${[1][inputs.?bad.orValue(false) ? 7 : 0]}" }\n',
     );
     await world.publishExample("greet-guest");
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
   });
   afterAll(async () => {
     await browser.close();

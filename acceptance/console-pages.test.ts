@@ -15,10 +15,7 @@ describe("each page of the console", () => {
     [world, browser] = await Promise.all([World.start({ demo: true }), launch()]);
     await world.publishExample("greet-guest");
     await world.publishExample("hut-round");
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
     ids.round = (await world.run("hut-round")).id;
     await world.settled(ids.round);
     await faults(world.stays, [{ method: "POST", path: "/guests", times: 1, drop: "after" }]);

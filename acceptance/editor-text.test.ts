@@ -14,10 +14,7 @@ describe("words of the file, in the text", () => {
   beforeAll(async () => {
     [world, browser] = await Promise.all([World.start({ demo: true }), launch()]);
     ({ page } = await signIn(browser, world));
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
     await world.publish("copper-kettle: 1\nname: typed\nsteps:\n  - step: first\n    note: x\n");
     at = new AtEditor(page);
   });

@@ -14,10 +14,7 @@ describe("values in the editor", () => {
   beforeAll(async () => {
     [world, browser] = await Promise.all([World.start({ demo: true }), launch()]);
     ({ page } = await signIn(browser, world));
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
     at = new AtEditor(page);
   });
   afterAll(async () => {

@@ -18,10 +18,7 @@ describe("a workflow that is built in the console, by clicks and keys alone", ()
     [world, browser] = await Promise.all([World.start({ demo: true }), launch()]);
     ({ page, complaints } = await signIn(browser, world));
     await page.context().grantPermissions(["clipboard-read", "clipboard-write"]);
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
     at = new AtEditor(page);
   });
   afterAll(async () => {

@@ -153,6 +153,14 @@ export class World {
     return name;
   }
 
+  /** Adds the API of stays by its document, with the key of the demo data. */
+  async describeStays(): Promise<void> {
+    await this.client.call(routes.putApi, {
+      params: { name: "stays" },
+      body: { url: `${this.stays.url}/openapi.yaml`, server: this.stays.url, credential: "stays-key" },
+    });
+  }
+
   /** An example; its schedules are off, so that only tests start it. */
   async publishExample(name: string): Promise<string> {
     await this.publish(readFileSync(join(root, `examples/${name}.copper-kettle.yaml`), "utf8"));

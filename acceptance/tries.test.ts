@@ -23,10 +23,7 @@ describe("trying calls", () => {
   beforeAll(async () => {
     odd = await oddServer();
     world = await World.start({ env: { COPPER_KETTLE_ALLOW_ADDRESSES: "127.0.0.1" } });
-    await world.client.call(routes.putApi, {
-      params: { name: "stays" },
-      body: { url: `${world.stays.url}/openapi.yaml`, server: world.stays.url, credential: "stays-key" },
-    });
+    await world.describeStays();
   });
   afterAll(async () => {
     await world.close();

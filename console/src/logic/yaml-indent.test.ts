@@ -20,6 +20,14 @@ describe("a new line of a file", () => {
     ["", 0],
   ])("below %j is indented by %i", (line, columns) => expect(indentBelow(line)).toBe(columns));
 
+  it("takes time in proportion to the length of the line", () => {
+    // A sign that ends lines elsewhere, and not in an editor.
+    const began = performance.now();
+    for (const line of [`${": #".repeat(200_000)}\u2028`, "- ".repeat(200_000), ": ".repeat(200_000)])
+      indentBelow(line);
+    expect(performance.now() - began).toBeLessThan(4_000);
+  });
+
   it("is so before the language has read the file", () => {
     const state = EditorState.create({ doc: "steps:\n  - step: more", extensions: [yamlIndent] });
     const at = state.doc.length;

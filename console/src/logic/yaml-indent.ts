@@ -7,7 +7,7 @@ import { indentService } from "@codemirror/language";
 export function indentBelow(line: string): number {
   const dashes = /^ *(?:- +)*(?=["'\w-]+ *:(?: |$))/.exec(line)?.[0].length;
   const indent = dashes ?? /^ */.exec(line)?.[0].length ?? 0;
-  const opens = /(?::|[|>][+-]?\d?|[[{])\s*(?:#.*)?$/.test(line) && !/^ *#/.test(line);
+  const opens = /(?::|[|>][+-]?\d?|[[{])\s*(?:#[^]*)?$/.test(line) && !/^ *#/.test(line);
   return opens ? indent + 2 : indent;
 }
 
